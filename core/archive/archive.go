@@ -1,0 +1,225 @@
+// Package archive opens a package, whatever it is made of, as a tree of items.
+//
+// A package is a file or a folder. A file that is an archive (recognised by
+// its content, never by its suffix) holds items, which may be archives again.
+// Walk visits every item once: the visitor is told of it with the first bytes
+// of its content and answers with a Sink, which then gets every byte in order
+// while the walk goes on into the item. So hashing, header reading and
+// unpacking of nested archives all ride on one pass over the bytes.
+//
+// Items of a zip and of a folder are worked on in parallel; a tar is a stream.
+// Everything is hostile until checked: Limits bounds what may be read, names
+// are reported when they would lead astray, links and devices are not
+// followed.
+package archive
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"path/filepath"
+	"runtime"
+	"sync/atomic"
+)
+
+// HeadSize is how many bytes of its beginning an item shows before its
+// content passes.
+const HeadSize = 64 << 10
+
+// Container is what an item is as an archive.
+type Container string
+
+// The archives that are entered. None is a file that is not entered.
+const (
+	None Container = ""
+	Zip  Container = "zip"
+	Tar  Container = "tar"
+	Gzip Container = "gzip"
+)
+
+// Item is one file of a package.
+type Item struct {
+	// Address joins the levels with "::", beginning with the package's name.
+	Address string
+	// Name is the last level of the address: the path within its archive.
+	Name string
+	// Size in bytes as its container tells it; -1 when it does not.
+	Size int64
+	// Container tells how the item is entered.
+	Container Container
+	// Depth counts the archives and compressed layers around it.
+	Depth int
+	// Order sorts items as their containers list them, see Before.
+	Order []int
+}
+
+// Before tells whether a stands before b in the listing.
+func (a *Item) Before(b *Item) bool {
+	for i := 0; i < len(a.Order) && i < len(b.Order); i++ {
+		if a.Order[i] != b.Order[i] {
+			return a.Order[i] < b.Order[i]
+		}
+	}
+	return len(a.Order) < len(b.Order)
+}
+
+// Class sorts problems by what they do to a verdict.
+type Class string
+
+// The classes of problem.
+const (
+	Damaged    Class = "damaged"    // truncated, wrong checksum, contradictory structure
+	Unreadable Class = "unreadable" // whole as far as can be told, but encrypted or of an unknown method
+	Unsafe     Class = "unsafe"     // a name, link or device that is never followed or written
+	Denied     Class = "denied"     // the system would not open it
+	Note       Class = "note"       // worth knowing, nothing wrong
+)
+
+// Problem is something wrong with an item, in words.
+type Problem struct {
+	Item   string
+	Class  Class
+	What   string
+	Advice string
+}
+
+// Sink takes the content of one item.
+type Sink interface {
+	io.Writer
+	// End is called once, after the last byte that could be read, with the
+	// number of bytes and what was found wrong.
+	End(size int64, problems []Problem)
+}
+
+// Visitor is told of each item. Its methods are called from several
+// goroutines at once.
+type Visitor interface {
+	// Begin is called when an item is reached. head is valid during the call.
+	Begin(it *Item, head []byte) Sink
+	// Report tells of something that is not an item: a link, a file that the
+	// system does not open.
+	Report(p Problem)
+}
+
+// Limits bounds a walk. A bound that is passed ends it with a *BoundError.
+type Limits struct {
+	Depth      int   // archives, compressed layers and image parts entered
+	Items      int64 // items, and the parts inside images
+	Bytes      int64 // bytes read and inflated in all
+	ItemRatio  int64 // inflated to packed of one item, once past ItemFree
+	ItemFree   int64
+	TotalRatio int64 // the same for the whole package, once past TotalFree
+	TotalFree  int64
+}
+
+// DefaultLimits returns the bounds that hold when nothing else is asked for.
+func DefaultLimits() Limits {
+	return Limits{Depth: 8, Items: 100_000, Bytes: 16 << 30, ItemRatio: 1000, ItemFree: 64 << 20, TotalRatio: 200, TotalFree: 1 << 30}
+}
+
+// BoundError says which bound an item passed.
+type BoundError struct {
+	Item, Bound string
+	Limit       int64
+}
+
+func (e *BoundError) Error() string {
+	return fmt.Sprintf("%s: refused, because it passes the bound on %s (%d)", e.Item, e.Bound, e.Limit)
+}
+
+// OpenError says that the system would not open or read the package itself.
+type OpenError struct {
+	Path string
+	Err  error
+}
+
+func (e *OpenError) Error() string {
+	var pe *os.PathError
+	reason := e.Err
+	if errors.As(e.Err, &pe) {
+		reason = pe.Err
+	}
+	switch {
+	case errors.Is(e.Err, os.ErrPermission):
+		return fmt.Sprintf("%s: the system does not let you read it (%v); change its permissions or run as a user who may", e.Path, reason)
+	case errors.Is(e.Err, os.ErrNotExist):
+		return fmt.Sprintf("%s: there is no such file or folder; check the path", e.Path)
+	}
+	return fmt.Sprintf("%s: %v", e.Path, reason)
+}
+
+func (e *OpenError) Unwrap() error { return e.Err }
+
+// NameOf is the name that a package's path gives to the first level of its
+// addresses.
+func NameOf(path string) string {
+	if abs, err := filepath.Abs(path); err == nil {
+		return printable(filepath.Base(abs))
+	}
+	return printable(filepath.Base(path))
+}
+
+// Walk visits every item of the package at path. Its error is an *OpenError,
+// a *BoundError or the context's; what is wrong with single items goes to the
+// visitor. Temporary files are removed before it returns.
+func Walk(ctx context.Context, path string, limits Limits, v Visitor) error {
+	info, err := os.Stat(path)
+	if err != nil {
+		return &OpenError{path, err}
+	}
+	w := &walker{ctx: ctx, limits: limits, visitor: v, root: path, slots: make(chan struct{}, max(0, runtime.GOMAXPROCS(0)-1))}
+	w.packed.Store(info.Size())
+	defer w.cleanUp()
+	switch {
+	case info.IsDir():
+		w.packed.Store(0) // grows by each file
+		return w.folder(path, NameOf(path))
+	case !info.Mode().IsRegular():
+		return &OpenError{path, errors.New("it is a device, pipe or socket; give a file or a folder")}
+	}
+	f, err := os.Open(path)
+	if err != nil {
+		return &OpenError{path, err}
+	}
+	defer f.Close()
+	name := NameOf(path)
+	return w.file(&Item{Address: name, Name: name, Size: info.Size()}, f, info)
+}
+
+// walker is the state of one Walk.
+type walker struct {
+	ctx     context.Context
+	limits  Limits
+	visitor Visitor
+	root    string
+	slots   chan struct{} // one for each further goroutine that may work
+	temp    tempDir
+
+	items  atomic.Int64
+	bytes  atomic.Int64
+	packed atomic.Int64 // bytes of the package as it lies on disk
+}
+
+// source is where the content of an item comes from.
+type source struct {
+	r  io.Reader
+	at io.ReaderAt // the same content for random access, where there is any
+}
+
+// file walks a file that the system has opened.
+func (w *walker) file(it *Item, f *os.File, before os.FileInfo) error {
+	counted := &reader{w: w, item: it.Address, r: f, path: f.Name()}
+	if err := w.item(it, source{counted, f}); err != nil {
+		return err
+	}
+	after, err := f.Stat()
+	if err != nil {
+		return &OpenError{f.Name(), err}
+	}
+	if after.Size() != before.Size() || !after.ModTime().Equal(before.ModTime()) {
+		return &OpenError{f.Name(), errors.New("it changed while it was read; wait until the download has ended, then try again")}
+	}
+	return nil
+}

@@ -1,0 +1,74 @@
+package archive
+
+import (
+	"context"
+	"errors"
+	"io"
+)
+
+// reader passes bytes on and books them against the bounds. For the package
+// itself (path set) a read error is the system's, not the content's.
+type reader struct {
+	w    *walker
+	item string
+	r    io.Reader
+	path string
+	// packed tells how many packed bytes the ones read so far came from; nil
+	// where nothing is inflated.
+	packed func() int64
+	n      int64
+}
+
+func (r *reader) Read(p []byte) (int, error) {
+	if err := r.w.ctx.Err(); err != nil {
+		return 0, err
+	}
+	n, err := r.r.Read(p)
+	r.n += int64(n)
+	if bound := r.w.book(r, int64(n)); bound != nil {
+		return n, bound
+	}
+	if err != nil && err != io.EOF && r.path != "" {
+		err = &OpenError{r.path, err}
+	}
+	return n, err
+}
+
+func (w *walker) book(r *reader, n int64) error {
+	l := w.limits
+	total := w.bytes.Add(n)
+	if total > l.Bytes {
+		return &BoundError{r.item, "bytes in all", l.Bytes}
+	}
+	if r.packed == nil {
+		return nil
+	}
+	if r.n > l.ItemFree && r.n/l.ItemRatio > r.packed() {
+		return &BoundError{r.item, "the ratio of inflated to packed bytes of one item", l.ItemRatio}
+	}
+	if total > l.TotalFree && total/l.TotalRatio > w.packed.Load() {
+		return &BoundError{r.item, "the ratio of inflated to packed bytes in all", l.TotalRatio}
+	}
+	return nil
+}
+
+func (w *walker) countItem(address string) error {
+	if w.items.Add(1) > w.limits.Items {
+		return &BoundError{address, "items", w.limits.Items}
+	}
+	return nil
+}
+
+func (w *walker) enter(it *Item, levels int) error {
+	if it.Depth+levels > w.limits.Depth {
+		return &BoundError{it.Address, "depth", int64(w.limits.Depth)}
+	}
+	return nil
+}
+
+// fatal tells errors that end the walk from those that are the content's.
+func fatal(err error) bool {
+	var b *BoundError
+	var o *OpenError
+	return errors.As(err, &b) || errors.As(err, &o) || errors.Is(err, context.Canceled) || errors.Is(err, context.DeadlineExceeded)
+}

@@ -1,0 +1,178 @@
+package archive
+
+import (
+	"bufio"
+	"errors"
+	"io"
+	"sync"
+	"sync/atomic"
+)
+
+var heads = sync.Pool{New: func() any { return bufio.NewReaderSize(nil, HeadSize) }}
+
+// item shows one item to the visitor, passes its content to the sink and
+// enters it where it is an archive. Its error ends the walk.
+func (w *walker) item(it *Item, src source) error {
+	if err := w.countItem(it.Address); err != nil {
+		return err
+	}
+	br := heads.Get().(*bufio.Reader)
+	br.Reset(src.r)
+	defer func() { br.Reset(nil); heads.Put(br) }()
+
+	head, err := br.Peek(HeadSize)
+	if err != nil && fatal(err) {
+		return err
+	}
+	it.Container = recognise(head)
+	p := &pass{w: w, it: it, in: br, at: src.at, sink: w.visitor.Begin(it, head)}
+	if _, unsafe := unsafeName(it.Name); unsafe != "" && it.Depth > 0 {
+		p.problem(Unsafe, unsafe, "it will not be unpacked under this name")
+	}
+	switch it.Container {
+	case Zip:
+		err = w.zip(p)
+	case Tar:
+		err = w.tar(p, p, 1)
+	case Gzip:
+		err = w.gzip(p)
+	}
+	if err == nil {
+		err = p.drain()
+	}
+	p.sink.End(p.n, p.problems)
+	return err
+}
+
+// pass is the one pass over an item's content. Reading from it feeds the sink.
+type pass struct {
+	w        *walker
+	it       *Item
+	in       io.Reader
+	at       io.ReaderAt
+	sink     Sink
+	n        int64
+	broken   bool // reading failed; nothing more will come
+	problems []Problem
+}
+
+func (p *pass) Read(b []byte) (int, error) {
+	n, err := p.in.Read(b)
+	if n > 0 {
+		p.n += int64(n)
+		if _, werr := p.sink.Write(b[:n]); werr != nil {
+			return n, &OpenError{p.it.Address, werr}
+		}
+	}
+	if err != nil && err != io.EOF && !fatal(err) && !p.broken {
+		p.broken = true
+		p.problem(Damaged, describe(err), "download the package again")
+	}
+	return n, err
+}
+
+var buffers = sync.Pool{New: func() any { b := make([]byte, 128<<10); return &b }}
+
+// drain reads what is left, so that the sink gets every byte.
+func (p *pass) drain() error {
+	buf := buffers.Get().(*[]byte)
+	defer buffers.Put(buf)
+	for {
+		_, err := p.Read(*buf)
+		switch {
+		case err == io.EOF || err != nil && p.broken:
+			return nil
+		case err != nil:
+			return err
+		}
+	}
+}
+
+// problem is called by one goroutine at a time: the one that owns the pass.
+func (p *pass) problem(c Class, what, advice string) {
+	p.problems = append(p.problems, Problem{p.it.Address, c, what, advice})
+}
+
+// failed sorts an error met inside an archive: fatal ones end the walk, the
+// others are damage of the item. Damage of the pass itself is already told.
+func (p *pass) failed(err error) error {
+	if fatal(err) {
+		return err
+	}
+	if !p.broken {
+		p.problem(Damaged, describe(err), "download the package again")
+	}
+	return nil
+}
+
+// each calls do for 0..n-1, on this goroutine and on as many others as there
+// are free slots, and returns the first error.
+func (w *walker) each(n int, do func(i int) error) error {
+	var next atomic.Int64
+	var first error
+	var once sync.Once
+	var stop atomic.Bool
+	work := func() {
+		for !stop.Load() {
+			i := int(next.Add(1)) - 1
+			if i >= n {
+				return
+			}
+			if err := do(i); err != nil {
+				once.Do(func() { first = err })
+				stop.Store(true)
+			}
+		}
+	}
+	var others sync.WaitGroup
+spawn:
+	for range n - 1 {
+		select {
+		case w.slots <- struct{}{}:
+			others.Add(1)
+			go func() {
+				defer others.Done()
+				defer func() { <-w.slots }()
+				work()
+			}()
+		default:
+			break spawn
+		}
+	}
+	work()
+	others.Wait()
+	return first
+}
+
+// child makes the item of a file inside another.
+func (it *Item) child(name string, size int64, levels int, order int) *Item {
+	name = printable(name)
+	return &Item{Address: it.Address + "::" + name, Name: name, Size: size, Depth: it.Depth + levels,
+		Order: append(append([]int(nil), it.Order...), order)}
+}
+
+// recognise tells an archive by its content.
+func recognise(head []byte) Container {
+	switch {
+	case isZip(head):
+		return Zip
+	case isGzip(head):
+		return Gzip
+	case isTar(head):
+		return Tar
+	}
+	return None
+}
+
+// describe puts the errors of archive readers into words.
+func describe(err error) string {
+	switch {
+	case errors.Is(err, io.ErrUnexpectedEOF) || errors.Is(err, io.EOF):
+		return "truncated: the content ends before its time"
+	case isZipError(err) != "":
+		return isZipError(err)
+	case isGzipError(err) != "":
+		return isGzipError(err)
+	}
+	return "damaged: " + err.Error()
+}

@@ -1,0 +1,179 @@
+// Package kit opens a kit: the folder with rulebooks, devices and packages
+// that a check draws on.
+//
+//	rulebooks/*.yaml   devices/*.yaml   packages/
+//
+// Any of the folders may be missing.
+package kit
+
+import (
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"path/filepath"
+	"sort"
+	"strings"
+
+	"fitcheck/core/device"
+	"fitcheck/core/rulebook"
+	"fitcheck/core/yamlfile"
+)
+
+// Kit is an opened kit.
+type Kit struct {
+	Dir       string
+	Rulebooks []*rulebook.Rulebook
+}
+
+// Open reads every rulebook of the kit. A rulebook that cannot be read is a
+// fault of the kit, not something to go on without.
+func Open(dir string) (*Kit, error) {
+	k := &Kit{Dir: dir}
+	if info, err := os.Stat(dir); err != nil {
+		return nil, fmt.Errorf("the kit %s: %w; name its folder with -kit", dir, plain(err))
+	} else if !info.IsDir() {
+		return nil, fmt.Errorf("the kit %s is not a folder; name its folder with -kit", dir)
+	}
+	files, err := yamlFiles(filepath.Join(dir, "rulebooks"))
+	if err != nil {
+		return nil, err
+	}
+	var all []error
+	for _, f := range files {
+		data, err := ReadText(f)
+		if err == nil {
+			var rb *rulebook.Rulebook
+			if rb, err = rulebook.Read(k.show(f), data); err == nil {
+				k.Rulebooks = append(k.Rulebooks, rb)
+			}
+		}
+		if err != nil {
+			all = append(all, err)
+		}
+	}
+	return k, errors.Join(all...)
+}
+
+// show gives a file's path as it is cited: within the kit, relative to it.
+func (k *Kit) show(path string) string {
+	if rel, err := filepath.Rel(k.Dir, path); err == nil && filepath.IsLocal(rel) {
+		return filepath.ToSlash(rel)
+	}
+	return path
+}
+
+func yamlFiles(dir string) ([]string, error) {
+	entries, err := os.ReadDir(dir)
+	if errors.Is(err, os.ErrNotExist) {
+		return nil, nil
+	}
+	if err != nil {
+		return nil, fmt.Errorf("%s: %w", dir, plain(err))
+	}
+	var out []string
+	for _, e := range entries {
+		if ext := filepath.Ext(e.Name()); !e.IsDir() && (ext == ".yaml" || ext == ".yml") {
+			out = append(out, filepath.Join(dir, e.Name()))
+		}
+	}
+	sort.Strings(out)
+	return out, nil
+}
+
+// Device finds a device: a file, or the name of one under devices/.
+func (k *Kit) Device(name string) (*device.Device, error) {
+	path := name
+	if info, err := os.Stat(path); err != nil || info.IsDir() {
+		found, err := k.deviceNamed(name)
+		if err != nil {
+			return nil, err
+		}
+		path = found
+	}
+	data, err := ReadText(path)
+	if err != nil {
+		return nil, err
+	}
+	return device.Read(k.show(path), data)
+}
+
+func (k *Kit) deviceNamed(name string) (string, error) {
+	files, err := yamlFiles(filepath.Join(k.Dir, "devices"))
+	if err != nil {
+		return "", err
+	}
+	var names []string
+	for _, f := range files {
+		base := strings.TrimSuffix(filepath.Base(f), filepath.Ext(f))
+		if base == name || filepath.Base(f) == name {
+			return f, nil
+		}
+		names = append(names, base)
+	}
+	advice := "there are none in " + filepath.Join(k.Dir, "devices") + "; name a device file, or the kit with -kit"
+	if len(names) > 0 {
+		advice = "the kit has " + strings.Join(names, ", ")
+	}
+	return "", fmt.Errorf("there is no device file %s and no device of that name in the kit; %s", name, advice)
+}
+
+// Package finds a package: a path, or a name under packages/.
+func (k *Kit) Package(name string) string {
+	if _, err := os.Lstat(name); err != nil && filepath.IsLocal(name) {
+		inKit := filepath.Join(k.Dir, "packages", name)
+		if _, err := os.Stat(inKit); err == nil {
+			return inKit
+		}
+	}
+	return name
+}
+
+// RulebookFor is the rulebook that knows a model; nil when none does. Two that
+// do are a fault of the kit.
+func (k *Kit) RulebookFor(model string) (*rulebook.Rulebook, error) {
+	var found *rulebook.Rulebook
+	for _, rb := range k.Rulebooks {
+		if _, ok := rb.FindModel(model); ok && model != "" {
+			if found != nil {
+				return nil, fmt.Errorf("two rulebooks know the model %s: %s and %s; keep it in one of them", model, found.File, rb.File)
+			}
+			found = rb
+		}
+	}
+	return found, nil
+}
+
+// ReadText reads a text file of at most yamlfile.MaxBytes. Anything that is not a
+// regular file is refused before it is opened.
+func ReadText(path string) ([]byte, error) {
+	info, err := os.Stat(path)
+	if err != nil {
+		return nil, fmt.Errorf("%s: %w", path, plain(err))
+	}
+	if !info.Mode().IsRegular() {
+		return nil, fmt.Errorf("%s: it is not a file; give a text file", path)
+	}
+	f, err := os.Open(path)
+	if err != nil {
+		return nil, fmt.Errorf("%s: %w", path, plain(err))
+	}
+	defer f.Close()
+	data, err := io.ReadAll(io.LimitReader(f, yamlfile.MaxBytes+1))
+	if err != nil {
+		return nil, fmt.Errorf("%s: %w", path, plain(err))
+	}
+	if len(data) > yamlfile.MaxBytes {
+		return nil, fmt.Errorf("%s: the file is larger than the bound of one text (%d bytes)", path, yamlfile.MaxBytes)
+	}
+	return data, nil
+}
+
+// plain takes the operation and path off a system error.
+func plain(err error) error {
+	var pe *os.PathError
+	if errors.As(err, &pe) {
+		return pe.Err
+	}
+	return err
+}

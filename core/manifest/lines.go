@@ -1,0 +1,71 @@
+package manifest
+
+import (
+	"fmt"
+	"regexp"
+	"slices"
+
+	"fitcheck/core/fact"
+)
+
+// Lines is the form "lines": what a heading says holds for the records under
+// it, until the next heading.
+type Lines struct {
+	Heading *regexp.Regexp // may be nil
+	Record  *regexp.Regexp
+}
+
+// Read reads a manifest of this form.
+func (l Lines) Read(address string, data []byte) *Manifest {
+	m := &Manifest{Address: address}
+	var group Record
+	eachLine(data, func(number int, line string) {
+		src := fact.Source{Kind: fact.Manifest, File: address, Line: number}
+		if l.Heading != nil {
+			if match := l.Heading.FindStringSubmatch(line); match != nil {
+				group = Record{Size: -1}
+				if err := group.addGroups(l.Heading, match, src); err != nil {
+					m.problem(number, fmt.Sprintf("heading: %v", err))
+				}
+				return
+			}
+		}
+		match := l.Record.FindStringSubmatch(line)
+		if match == nil {
+			m.problem(number, fmt.Sprintf("no pattern of the rulebook reads %q", line))
+			return
+		}
+		r := Record{Line: number, Size: -1, Claim: slices.Clone(group.Claim), File: group.File}
+		if err := r.addGroups(l.Record, match, src); err != nil {
+			m.problem(number, err.Error())
+			return
+		}
+		if r.File == "" {
+			m.problem(number, "the record names no file")
+			return
+		}
+		m.Records = append(m.Records, r)
+	})
+	return m
+}
+
+func (m *Manifest) problem(line int, what string) {
+	m.Problems = append(m.Problems, Problem{line, what, "correct the manifest's pattern in the rulebook, or ask the maker what the line means"})
+}
+
+// addGroups takes the named groups of a match. What a record says replaces
+// what the heading above it said of the same thing.
+func (r *Record) addGroups(re *regexp.Regexp, match []string, src fact.Source) error {
+	for i, name := range re.SubexpNames() {
+		if name == "" || match[i] == "" {
+			continue
+		}
+		if about, _, ok := fact.Lookup(name); ok {
+			r.Claim = slices.DeleteFunc(r.Claim, func(f fact.Fact) bool { return f.About == about && f.Source.Line != src.Line })
+		}
+		if err := r.add(name, match[i], src); err != nil {
+			return err
+		}
+	}
+	return nil
+}

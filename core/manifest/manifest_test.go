@@ -1,0 +1,85 @@
+package manifest
+
+import (
+	"regexp"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"fitcheck/core/digest"
+	"fitcheck/core/fact"
+)
+
+var tram = Lines{
+	Heading: regexp.MustCompile(`^\[(?P<models>[^\]]+)\]$`),
+	Record:  regexp.MustCompile(`^(?P<component>\w+)\s+(?P<file>\S+)\s+(?P<version>\S+)(?:\s+revs?=(?P<revisions>\S+))?(?:\s+size=(?P<size>\S+))?(?:\s+md5=(?P<md5>\S+))?$`),
+}
+
+func TestLines(t *testing.T) {
+	m := tram.Read("b.zip::m.txt", []byte("\ufeff# made up\r\n\r\n[QM-8T, QM-16T]\r\nmain a.img 8.4.2 revs=A1,A2 size=12KiB\r\n\n[QM-24T]\nboot b.bin 3.2.0 md5=900150983CD24FB0D6963F7D28E17F72\nwhat is this thing\n"))
+	require.Len(t, m.Records, 2)
+	r := m.Records[0]
+	assert.Equal(t, 4, r.Line)
+	assert.Equal(t, "a.img", r.File)
+	assert.EqualValues(t, 12<<10, r.Size)
+	assert.Equal(t, "QM-8T, QM-16T", fact.Values(r.Claim.About(fact.Model)))
+	assert.Equal(t, "A1, A2", fact.Values(r.Claim.About(fact.Revision)))
+	assert.Equal(t, "b.zip::m.txt:3", r.Claim.About(fact.Model)[0].Source.Where(), "the heading is the source of what it says")
+	assert.Equal(t, "b.zip::m.txt:4", r.Claim.About(fact.Version)[0].Source.Where())
+	assert.Equal(t, []digest.Sum{{Algorithm: digest.MD5, Hex: "900150983cd24fb0d6963f7d28e17f72"}}, m.Records[1].Digests)
+	assert.Equal(t, "QM-24T", fact.Values(m.Records[1].Claim.About(fact.Model)), "a heading ends the one before")
+	require.Len(t, m.Problems, 1)
+	assert.Equal(t, 8, m.Problems[0].Line)
+	assert.Contains(t, m.Problems[0].What, `"what is this thing"`)
+}
+
+func TestLinesProblems(t *testing.T) {
+	for line, want := range map[string]string{
+		"main a.img 8.4.2 size=big":      "not a size",
+		"main a.img 8.4.2 md5=9001":      "32 hexadecimal digits",
+		"main a.img 8.4.2 and then more": "no pattern",
+	} {
+		m := tram.Read("m", []byte(line))
+		require.Len(t, m.Problems, 1, line)
+		assert.Contains(t, m.Problems[0].What, want)
+		assert.Empty(t, m.Records)
+	}
+}
+
+func TestCheckGroups(t *testing.T) {
+	assert.NoError(t, CheckGroups(tram.Record))
+	assert.ErrorContains(t, CheckGroups(regexp.MustCompile(`(?P<modell>x)`)), `group "modell" means nothing`)
+	assert.Equal(t, []digest.Algorithm{digest.MD5}, Digests(tram.Record))
+}
+
+func TestSums(t *testing.T) {
+	a := strings.Repeat("ab", 32)
+	s := ReadSums("l", []byte("# made up\n"+a+"  qm/boot.bin\n"+strings.ToUpper(a)+" *main image.img\n\\"+a+"  od\\nd\\\\\n"+strings.Repeat("0", 32)+"  weak\nnonsense\n"))
+	assert.Equal(t, []SumEntry{
+		{2, digest.Sum{Algorithm: digest.SHA256, Hex: a}, "qm/boot.bin"},
+		{3, digest.Sum{Algorithm: digest.SHA256, Hex: a}, "main image.img"},
+		{4, digest.Sum{Algorithm: digest.SHA256, Hex: a}, "od\nd\\"},
+		{5, digest.Sum{Algorithm: digest.MD5, Hex: strings.Repeat("0", 32)}, "weak"},
+	}, s.Entries)
+	require.Len(t, s.Problems, 1)
+	assert.Equal(t, 6, s.Problems[0].Line)
+
+	assert.True(t, IsSums([]byte("\n"+a+"  x\n")))
+	assert.False(t, IsSums([]byte("words\n"+a+"  x\n")))
+	assert.False(t, IsSums([]byte(a+" x\n")), "one blank is another form")
+}
+
+func FuzzLists(f *testing.F) {
+	f.Add([]byte("[QM-8T]\nmain a.img 8.4.2 revs=A1\n"))
+	f.Add([]byte(strings.Repeat("ab", 32) + "  x\n"))
+	f.Fuzz(func(t *testing.T, data []byte) {
+		for _, r := range tram.Read("m", data).Records {
+			if r.File == "" || r.Line < 1 {
+				t.Fatalf("a record without file or line: %+v", r)
+			}
+		}
+		ReadSums("l", data)
+	})
+}

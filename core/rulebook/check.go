@@ -1,0 +1,226 @@
+package rulebook
+
+import (
+	"fmt"
+	"regexp"
+	"strings"
+
+	"fitcheck/core/manifest"
+	"fitcheck/core/version"
+	y "fitcheck/core/yamlfile"
+)
+
+// checker finds what is wrong with a rulebook beyond its keys and types, and
+// prepares what judging needs: schemes, ranges, parsed versions.
+type checker struct {
+	r    *Rulebook
+	errs y.Errors
+}
+
+func (c *checker) fail(at y.Spot, message, advice string) {
+	c.errs = append(c.errs, &y.Error{File: c.r.File, Spot: y.Spot{Line: max(1, at.Line), Column: max(1, at.Column)}, Message: message, Advice: advice})
+}
+
+func (c *checker) all() {
+	if c.r.Kind.Text != "rulebook" {
+		c.fail(c.r.Kind.Spot, "this is not a rulebook", "a rulebook begins with the line kind: rulebook")
+		return
+	}
+	c.models()
+	c.versions()
+	if len(c.errs) > 0 {
+		return // what follows needs the version schemes
+	}
+	for i := range c.r.Packages {
+		c.packages(&c.r.Packages[i])
+	}
+	for i := range c.r.Releases {
+		c.release(&c.r.Releases[i])
+	}
+	c.hops()
+}
+
+func (c *checker) models() {
+	spelt := map[string]string{}
+	for _, e := range c.r.Models.Entries {
+		for _, name := range append([]y.Text{{Text: e.Key, Spot: e.Spot}}, e.Value.Also...) {
+			key := strings.ToLower(name.Text)
+			if other, taken := spelt[key]; taken {
+				c.fail(name.Spot, fmt.Sprintf("the spelling %q belongs to the model %s already", name.Text, other), "a name can stand for one model only")
+			}
+			spelt[key] = e.Key
+		}
+	}
+}
+
+func (c *checker) versions() {
+	c.r.schemes = map[string]*version.Scheme{}
+	for _, e := range c.r.Versions.Entries {
+		v := e.Value
+		if v.Natural {
+			c.r.schemes[e.Key] = nil
+			continue
+		}
+		var order []string
+		for _, t := range v.Order {
+			order = append(order, t.Text)
+		}
+		s, err := version.NewScheme(v.Pattern.Regexp, order, v.Compact)
+		if err != nil {
+			c.fail(e.Spot, fmt.Sprintf("versions.%s: %v", e.Key, err), "")
+			continue
+		}
+		c.r.schemes[e.Key] = s
+	}
+}
+
+func (c *checker) packages(p *Package) {
+	if h := p.Handling; h.Set() && h.Text != "unpacked" && h.Text != "whole" {
+		c.fail(h.Spot, fmt.Sprintf("handling is unpacked or whole, not %q", h.Text), "")
+	}
+	if !p.File.Set() && p.Manifest == nil {
+		c.fail(p.Spot, "this entry can never be found: it has neither a file pattern nor a manifest", "add file: with a pattern for the download's name")
+	}
+	c.groups(p.File, false)
+	if m := p.Manifest; m != nil {
+		if !m.Item.Set() {
+			c.fail(m.Spot, "the manifest needs item: a glob that says which item it is", "")
+		}
+		switch m.Form.Text {
+		case "lines":
+			if !m.Record.Set() {
+				c.fail(m.Spot, "a manifest of the form lines needs record: a pattern that reads one record", "")
+			}
+		case "ini", "csv", "json", "yaml", "xml":
+			c.fail(m.Form.Spot, fmt.Sprintf("the manifest form %q is part of this format, but this fitcheck does not serve it yet", m.Form.Text), "")
+		default:
+			c.fail(m.Form.Spot, fmt.Sprintf("%q is not a form of manifest", m.Form.Text), "write form: lines")
+		}
+		c.groups(m.Heading, true)
+		c.groups(m.Record, true)
+	}
+	for i := range p.Items {
+		it := &p.Items[i]
+		if !it.Match.Set() {
+			c.fail(it.Spot, "an entry of items needs match: a glob over the items", "")
+		}
+		c.groups(it.Title, false)
+	}
+}
+
+func (c *checker) groups(p y.Pattern, inManifest bool) {
+	if !p.Set() {
+		return
+	}
+	err := manifest.CheckGroups(p.Regexp)
+	if err == nil && !inManifest {
+		err = onlyFacts(p.Regexp)
+	}
+	if err != nil {
+		c.fail(p.Spot, err.Error(), "")
+	}
+}
+
+func onlyFacts(re *regexp.Regexp) error {
+	for _, g := range re.SubexpNames() {
+		if g == "file" || g == "size" {
+			return fmt.Errorf("the group %q has a meaning only in a manifest", g)
+		}
+	}
+	return nil
+}
+
+func (c *checker) parse(component string, t y.Text) version.Version {
+	v, err := c.r.Scheme(component).Parse(t.Text)
+	if err != nil {
+		c.fail(t.Spot, err.Error(), "correct the version or the pattern under versions")
+	}
+	return v
+}
+
+func (c *checker) parseRange(s *version.Scheme, t y.Text) *version.Range {
+	if !t.Set() {
+		return nil
+	}
+	r, err := version.ParseRange(s, t.Text)
+	if err != nil {
+		c.fail(t.Spot, err.Error(), "correct the range or the pattern under versions")
+	}
+	return r
+}
+
+// mainOf is the component whose versions the releases of some families bear.
+func (c *checker) mainOf(families []y.Text) string {
+	for _, f := range families {
+		if _, ok := c.r.family(f.Text); ok {
+			return c.r.Main(f.Text)
+		}
+	}
+	return "main"
+}
+
+func (c *checker) release(rel *Release) {
+	if !rel.Version.Set() {
+		c.fail(rel.Spot, "a release needs a version", "")
+		return
+	}
+	rel.parsed = c.parse(c.mainOf(rel.Families), rel.Version)
+	for _, b := range rel.Brings.Entries {
+		c.parse(b.Key, b.Value)
+	}
+	for i := range rel.Needs {
+		c.need(&rel.Needs[i])
+	}
+}
+
+func (c *checker) need(n *Need) {
+	set := 0
+	for _, is := range []bool{n.Component.Set(), n.Companion.Set(), n.StorageFree.Set(), n.Memory.Set(), n.Feature.Set()} {
+		if is {
+			set++
+		}
+	}
+	if set != 1 {
+		c.fail(n.Spot, "a need names exactly one of component, companion, storage_free, memory, feature", "write one entry for each need")
+		return
+	}
+	versioned := n.Component.Set() || n.Companion.Set()
+	if versioned != n.Within.Set() {
+		c.fail(n.Spot, "within: goes with component and companion, and with nothing else", "")
+		return
+	}
+	if n.Component.Set() {
+		n.Range = c.parseRange(c.r.Scheme(n.Component.Text), n.Within)
+	} else if n.Companion.Set() {
+		n.Range = c.parseRange(nil, n.Within)
+	}
+}
+
+func (c *checker) hops() {
+	h := c.r.Hops
+	if h == nil {
+		return
+	}
+	if t := h.Upward; t.Set() && t.Text != "open" && t.Text != "listed" {
+		c.fail(t.Spot, fmt.Sprintf("upward is open or listed, not %q", t.Text), "")
+	}
+	if t := h.Downward; t.Set() && t.Text != "open" && t.Text != "closed" {
+		c.fail(t.Spot, fmt.Sprintf("downward is open or closed, not %q", t.Text), "")
+	}
+	for i := range h.Rules {
+		rule := &h.Rules[i]
+		if rule.Allow == nil {
+			c.fail(rule.Spot, "a hop rule needs allow: true or allow: false", "")
+			continue
+		}
+		from, to := rule.FromFamily, rule.ToFamily
+		if !from.Set() {
+			from = to
+		}
+		if !to.Set() {
+			to = from
+		}
+		rule.from = c.parseRange(c.r.Scheme(c.mainOf([]y.Text{from})), rule.From)
+		rule.to = c.parseRange(c.r.Scheme(c.mainOf([]y.Text{to})), rule.To)
+	}
+}

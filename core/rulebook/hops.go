@@ -1,0 +1,152 @@
+package rulebook
+
+import (
+	"fmt"
+	"strings"
+
+	"fitcheck/core/fact"
+	"fitcheck/core/version"
+	y "fitcheck/core/yamlfile"
+)
+
+// Hops says which moves from one version to another are allowed.
+type Hops struct {
+	y.Spot
+	Upward   y.Text    `yaml:"upward"`   // open or listed
+	Downward y.Text    `yaml:"downward"` // open or closed
+	Rules    []HopRule `yaml:"rules"`
+}
+
+// HopRule allows or forbids moves; the first rule that matches decides.
+type HopRule struct {
+	y.Spot
+	From         y.Text   `yaml:"from"`
+	To           y.Text   `yaml:"to"`
+	FromFamily   y.Text   `yaml:"from_family"`
+	ToFamily     y.Text   `yaml:"to_family"`
+	Models       []y.Text `yaml:"models"`
+	Revisions    []y.Text `yaml:"revisions"`
+	Allow        *bool    `yaml:"allow"`
+	ResetsConfig bool     `yaml:"resets_config"`
+	Via          y.Text   `yaml:"via"`
+	Source       y.Text   `yaml:"source"`
+	Why          y.Text   `yaml:"why"`
+
+	from, to *version.Range
+}
+
+// Move is one hop that is asked about.
+type Move struct {
+	From, To             version.Version // of the main component
+	FromFamily, ToFamily string
+	Model, Revision      string
+}
+
+// Ruling is the answer to a Move.
+type Ruling struct {
+	Allowed bool
+	// Settled is false when the rulebook does not say, or a rule depends on
+	// the hardware revision and that is not known.
+	Settled      bool
+	Because      string
+	Source       fact.Source
+	Document     string
+	Via          string
+	ResetsConfig bool
+}
+
+// Rule decides a move by the first rule that matches it, else by the upgrade
+// policy. Moves between families are forbidden unless a rule allows them.
+func (r *Rulebook) Rule(m Move) Ruling {
+	if r == nil || r.Hops == nil {
+		return Ruling{Because: "the rulebook does not say which moves are allowed (no hops)"}
+	}
+	h := r.Hops
+	for i := range h.Rules {
+		rule := &h.Rules[i]
+		match, unsure := rule.matches(r, m)
+		if !match {
+			continue
+		}
+		res := Ruling{Allowed: *rule.Allow, Settled: true, Source: r.Source(rule.Spot), Document: r.Document(rule.Source), Via: rule.Via.Text, ResetsConfig: rule.ResetsConfig}
+		if unsure {
+			res.Settled = false
+			res.Because = "a rule depends on the hardware revision, which is not known"
+			return res
+		}
+		verb := "forbids"
+		if res.Allowed {
+			verb = "allows"
+		}
+		res.Because = fmt.Sprintf("a rule %s %s", verb, rule.describe())
+		if rule.Why.Set() {
+			res.Because += ": " + rule.Why.Text
+		}
+		return res
+	}
+	src := r.Source(h.Spot)
+	if !strings.EqualFold(m.FromFamily, m.ToFamily) {
+		return Ruling{Settled: true, Source: src, Because: fmt.Sprintf("no rule allows the move from family %s to %s", m.FromFamily, m.ToFamily)}
+	}
+	switch d := r.Scheme(r.Main(m.ToFamily)).Compare(m.To, m.From); {
+	case d > 0 && h.Upward.Text == "open":
+		return Ruling{Allowed: true, Settled: true, Source: r.Source(h.Upward.Spot), Because: "any newer release is allowed unless a rule forbids it (upward: open)"}
+	case d > 0 && h.Upward.Text == "listed":
+		return Ruling{Settled: true, Source: r.Source(h.Upward.Spot), Because: "no rule allows it, and only listed moves are (upward: listed)"}
+	case d > 0:
+		return Ruling{Source: src, Because: "no rule speaks of this move, and hops does not say whether upward is open or listed"}
+	case d == 0:
+		return Ruling{Allowed: true, Settled: true, Source: src, Because: "the version stays the same"}
+	case h.Downward.Text == "open":
+		return Ruling{Allowed: true, Settled: true, Source: r.Source(h.Downward.Spot), Because: "older releases are allowed unless a rule forbids it (downward: open)"}
+	}
+	if h.Downward.Set() {
+		src = r.Source(h.Downward.Spot)
+	}
+	return Ruling{Settled: true, Source: src, Because: "it goes down, and no rule allows that (downward: closed)"}
+}
+
+func (h *HopRule) matches(r *Rulebook, m Move) (match, unsure bool) {
+	if h.FromFamily.Set() || h.ToFamily.Set() {
+		if h.FromFamily.Set() && !strings.EqualFold(h.FromFamily.Text, m.FromFamily) || h.ToFamily.Set() && !strings.EqualFold(h.ToFamily.Text, m.ToFamily) {
+			return false, false
+		}
+	} else if !strings.EqualFold(m.FromFamily, m.ToFamily) {
+		return false, false
+	}
+	if h.from != nil && !h.from.Contains(m.From) || h.to != nil && !h.to.Contains(m.To) {
+		return false, false
+	}
+	if len(h.Models) > 0 && !r.names(h.Models, m.Model) {
+		return false, false
+	}
+	if len(h.Revisions) > 0 {
+		if m.Revision == "" {
+			return true, true
+		}
+		rel := Release{Revisions: h.Revisions}
+		if ok, _ := rel.For(r, m.Model, m.Revision); !ok {
+			return false, false
+		}
+	}
+	return true, false
+}
+
+// describe names the moves that the rule speaks of.
+func (h *HopRule) describe() string {
+	var parts []string
+	if h.FromFamily.Set() || h.ToFamily.Set() {
+		parts = append(parts, "family "+orAny(h.FromFamily.Text)+" to "+orAny(h.ToFamily.Text))
+	}
+	if h.From.Set() || h.To.Set() || len(parts) == 0 {
+		parts = append(parts, "moves from "+orAny(h.From.Text)+" to "+orAny(h.To.Text))
+	}
+	return strings.Join(parts, ", ")
+}
+
+func orAny(s string) string {
+	if s == "" || s == "*" {
+		return "any"
+	}
+	return s
+}

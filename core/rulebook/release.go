@@ -1,0 +1,146 @@
+package rulebook
+
+import (
+	"strings"
+
+	"fitcheck/core/version"
+	y "fitcheck/core/yamlfile"
+)
+
+// Release is one published version of the line.
+type Release struct {
+	y.Spot
+	Version      y.Text        `yaml:"version"`
+	Date         y.Date        `yaml:"date"`
+	Channel      y.Text        `yaml:"channel"`
+	Families     []y.Text      `yaml:"families"`
+	Models       []y.Text      `yaml:"models"`
+	Revisions    []y.Text      `yaml:"revisions"`
+	Brings       y.Map[y.Text] `yaml:"brings"`
+	Needs        []Need        `yaml:"needs"`
+	Drops        []y.Text      `yaml:"drops"`
+	Withdrawn    y.Text        `yaml:"withdrawn"`
+	Source       y.Text        `yaml:"source"`
+	Minutes      *Minutes      `yaml:"minutes"`
+	ResetsConfig bool          `yaml:"resets_config"`
+	ChecksAfter  []y.Text      `yaml:"checks_after"`
+
+	parsed version.Version
+}
+
+// Minutes is how long an install takes and how much of it is outage.
+type Minutes struct {
+	Install int `yaml:"install"`
+	Outage  int `yaml:"outage"`
+}
+
+// Need is something that must hold before a release is installed. Exactly one
+// of Component, Companion, StorageFree, Memory and Feature is set.
+type Need struct {
+	y.Spot
+	Component   y.Text `yaml:"component"`
+	Companion   y.Text `yaml:"companion"`
+	StorageFree y.Size `yaml:"storage_free"`
+	Memory      y.Size `yaml:"memory"`
+	Feature     y.Text `yaml:"feature"`
+	Within      y.Text `yaml:"within"`
+	Source      y.Text `yaml:"source"`
+	Why         y.Text `yaml:"why"`
+
+	Attached y.Text `yaml:"attached,unserved"`
+
+	Range *version.Range // of Within, nil where there is none
+}
+
+// For tells whether a release is meant for a model and revision; an empty
+// list means all. unsure: the revision is unknown and the release names some.
+func (rel *Release) For(r *Rulebook, model, revision string) (ok, unsure bool) {
+	if len(rel.Models) > 0 && !r.names(rel.Models, model) {
+		return false, false
+	}
+	if len(rel.Revisions) == 0 {
+		return true, false
+	}
+	if revision == "" {
+		return true, true
+	}
+	m, _ := r.FindModel(model)
+	for _, t := range rel.Revisions {
+		var of *Model
+		if m != nil {
+			of = &m.Value
+		}
+		if holds, _ := of.HoldsRevision(t.Text, revision); holds {
+			return true, false
+		}
+	}
+	return false, false
+}
+
+// OfFamily tells whether the release is one of a family; a release that names
+// none is one of every family.
+func (rel *Release) OfFamily(family string) bool {
+	return len(rel.Families) == 0 || contains(rel.Families, family)
+}
+
+// names tells whether a list names a model by any spelling.
+func (r *Rulebook) names(list []y.Text, model string) bool {
+	for _, t := range list {
+		if r.CanonicalModel(t.Text) == r.CanonicalModel(model) {
+			return true
+		}
+	}
+	return false
+}
+
+func contains(list []y.Text, text string) bool {
+	for _, t := range list {
+		if strings.EqualFold(t.Text, text) {
+			return true
+		}
+	}
+	return false
+}
+
+// FindRelease finds the release of a version: best the one for the family and
+// hardware, else any of that version.
+func (r *Rulebook) FindRelease(text, family, model, revision string) *Release {
+	if r == nil {
+		return nil
+	}
+	scheme := r.Scheme(r.Main(family))
+	v, err := scheme.Parse(text)
+	if err != nil {
+		return nil
+	}
+	var best *Release
+	score := -1
+	for i := range r.Releases {
+		rel := &r.Releases[i]
+		if scheme.Compare(rel.parsed, v) != 0 {
+			continue
+		}
+		s := 0
+		if fits, _ := rel.For(r, model, revision); fits {
+			s += 2
+		}
+		if rel.OfFamily(family) {
+			s++
+		}
+		if s > score {
+			best, score = rel, s
+		}
+	}
+	return best
+}
+
+// Known lists the versions of all releases, as written.
+func (r *Rulebook) Known() []string {
+	var out []string
+	if r != nil {
+		for _, rel := range r.Releases {
+			out = append(out, rel.Version.Text)
+		}
+	}
+	return out
+}

@@ -1,0 +1,223 @@
+// Package rulebook holds what is known of a product line: its models and
+// hardware revisions, image families, releases, and the moves that are allowed
+// between them. A rulebook is a YAML file that people write from release
+// notes; Read checks it strictly, so that judging never meets a text that its
+// own patterns do not read.
+package rulebook
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"fitcheck/core/fact"
+	"fitcheck/core/manifest"
+	"fitcheck/core/version"
+	y "fitcheck/core/yamlfile"
+)
+
+// Rulebook is one rulebook file.
+type Rulebook struct {
+	File string
+
+	Kind     y.Text                `yaml:"kind"`
+	Title    y.Text                `yaml:"title"`
+	Maker    y.Text                `yaml:"maker"`
+	Revised  y.Date                `yaml:"revised"`
+	Sources  y.Map[y.Text]         `yaml:"sources"`
+	Models   y.Map[Model]          `yaml:"models"`
+	Families y.Map[Family]         `yaml:"families"`
+	Versions y.Map[VersionPattern] `yaml:"versions"`
+	Packages []Package             `yaml:"packages"`
+	Releases []Release             `yaml:"releases"`
+	Hops     *Hops                 `yaml:"hops"`
+
+	Layouts   y.Text `yaml:"layouts,unserved"`
+	Transfer  y.Text `yaml:"transfer,unserved"`
+	Captures  y.Text `yaml:"captures,unserved"`
+	Recovery  y.Text `yaml:"recovery,unserved"`
+	Procedure y.Text `yaml:"procedure,unserved"`
+
+	schemes map[string]*version.Scheme
+}
+
+// Model is a model of the line.
+type Model struct {
+	Also     []y.Text     `yaml:"also"`
+	Families []y.Text     `yaml:"families"`
+	Revs     y.Map[Board] `yaml:"revisions"`
+	Board                 // what holds where a revision does not say otherwise
+}
+
+// Board is what the hardware of a model or of one revision is.
+type Board struct {
+	Arch   y.Text   `yaml:"arch"`
+	Boards []y.Text `yaml:"boards"`
+	Slot   y.Size   `yaml:"slot"`
+	Memory y.Size   `yaml:"memory"`
+}
+
+// Family is an image family. Its components stand in the order in which they
+// are installed.
+type Family struct {
+	Title      y.Text           `yaml:"title"`
+	Components y.Map[Component] `yaml:"components"`
+	Paired     [][]y.Text       `yaml:"paired"`
+}
+
+// Component is what one image of a family is for.
+type Component struct {
+	Title    y.Text `yaml:"title"`
+	Optional bool   `yaml:"optional"`
+	Slotted  bool   `yaml:"slotted"`
+}
+
+// VersionPattern says how the version texts of a component are read; the bare
+// word "natural" stands for the natural order.
+type VersionPattern struct {
+	y.Spot
+	Natural bool
+	Pattern y.Pattern `yaml:"pattern"`
+	Order   []y.Text  `yaml:"order"`
+	Compact bool      `yaml:"compact"`
+}
+
+// FromScalar reads the bare word.
+func (v *VersionPattern) FromScalar(text string, at y.Spot) error {
+	v.Spot = at
+	v.Natural = text == "natural"
+	if !v.Natural {
+		return fmt.Errorf(`write natural, or a mapping with pattern and order; %q is neither`, text)
+	}
+	return nil
+}
+
+// Package says how one kind of download is put together.
+type Package struct {
+	y.Spot
+	Title      y.Text        `yaml:"title"`
+	File       y.Pattern     `yaml:"file"`
+	Handling   y.Text        `yaml:"handling"`
+	Components []y.Text      `yaml:"components"`
+	Manifest   *ManifestRule `yaml:"manifest"`
+	Checksums  y.Glob        `yaml:"checksums"`
+	Notes      []y.Glob      `yaml:"notes"`
+	Items      []ItemRule    `yaml:"items"`
+
+	Signature y.Text `yaml:"signature,unserved"`
+}
+
+// ManifestRule says where the manifest is and how it reads.
+type ManifestRule struct {
+	y.Spot
+	Item    y.Glob    `yaml:"item"`
+	Form    y.Text    `yaml:"form"`
+	Heading y.Pattern `yaml:"heading"`
+	Record  y.Pattern `yaml:"record"`
+
+	Groups      y.Text `yaml:"groups,unserved"`
+	GroupFields y.Text `yaml:"group_fields,unserved"`
+	Records     y.Text `yaml:"records,unserved"`
+	Fields      y.Text `yaml:"fields,unserved"`
+}
+
+// Lines is the manifest's form "lines".
+func (m *ManifestRule) Lines() manifest.Lines {
+	return manifest.Lines{Heading: m.Heading.Regexp, Record: m.Record.Regexp}
+}
+
+// ItemRule says what the items of a download are for.
+type ItemRule struct {
+	y.Spot
+	Match     y.Glob    `yaml:"match"`
+	Component y.Text    `yaml:"component"`
+	Title     y.Pattern `yaml:"title"` // reads facts out of the header's own title
+}
+
+// Read reads a rulebook. All that is wrong with it is in the error.
+func Read(file string, data []byte) (*Rulebook, error) {
+	r := &Rulebook{File: file}
+	if err := y.Read(file, data, r); err != nil {
+		return nil, err
+	}
+	c := &checker{r: r}
+	c.all()
+	if len(c.errs) > 0 {
+		slices.SortStableFunc(c.errs, func(a, b *y.Error) int { return a.Spot.Line - b.Spot.Line })
+		return nil, c.errs
+	}
+	return r, nil
+}
+
+// Source is the place of something in the rulebook.
+func (r *Rulebook) Source(at y.Spot) fact.Source {
+	return fact.Source{Kind: fact.Rulebook, File: r.File, Line: at.Line, Column: at.Column}
+}
+
+func (r *Rulebook) fact(about fact.Name, t y.Text) fact.Fact {
+	return fact.Fact{About: about, Value: t.Text, Source: r.Source(t.Spot)}
+}
+
+// Document is the title of the document that a rule cites, with its key.
+func (r *Rulebook) Document(source y.Text) string {
+	if !source.Set() {
+		return ""
+	}
+	if d, ok := r.Sources.Get(source.Text); ok {
+		return fmt.Sprintf("%s: %s", source.Text, d.Value.Text)
+	}
+	return source.Text
+}
+
+// Scheme is how the versions of a component are read. Components without an
+// entry of their own use "default"; without that, the natural order.
+func (r *Rulebook) Scheme(component string) *version.Scheme {
+	if r == nil {
+		return nil
+	}
+	if s, ok := r.schemes[component]; ok {
+		return s
+	}
+	return r.schemes["default"]
+}
+
+// Main is the component whose version stands for the release in a family: the
+// one named main; else the first of the pair; else the only slotted one; else
+// the last that is installed.
+func (r *Rulebook) Main(family string) string {
+	f, ok := r.family(family)
+	if !ok || len(f.Components.Entries) == 0 {
+		return "main"
+	}
+	if _, ok := f.Components.Get("main"); ok {
+		return "main"
+	}
+	if len(f.Paired) > 0 && len(f.Paired[0]) > 0 {
+		return f.Paired[0][0].Text
+	}
+	var slotted []string
+	for _, c := range f.Components.Entries {
+		if c.Value.Slotted {
+			slotted = append(slotted, c.Key)
+		}
+	}
+	if len(slotted) == 1 {
+		return slotted[0]
+	}
+	return f.Components.Entries[len(f.Components.Entries)-1].Key
+}
+
+func (r *Rulebook) family(name string) (*Family, bool) {
+	if r == nil {
+		return nil, false
+	}
+	for _, e := range r.Families.Entries {
+		if strings.EqualFold(e.Key, name) {
+			return &e.Value, true
+		}
+	}
+	return nil, false
+}
+
+// Family returns a family of the line by its name.
+func (r *Rulebook) Family(name string) (*Family, bool) { return r.family(name) }

@@ -1,0 +1,106 @@
+package version
+
+import (
+	"fmt"
+	"regexp"
+	"strings"
+)
+
+// Range is a set of versions: alternatives of comparators that must all hold.
+//
+//	>=8.0.0 <8.2.0 || 9.1.0     comparators < <= = != >= >; blank is AND, || is OR
+//	*                           any version
+//	8.4.2                       a bare version means equal
+type Range struct {
+	Text   string
+	scheme *Scheme
+	any    bool
+	alts   [][]comparator
+}
+
+type comparator struct {
+	op string
+	v  Version
+}
+
+// operator finds where a comparator starts. Versions may hold blanks
+// ("3.6.2 build 1187"), so blanks alone do not separate.
+var operator = regexp.MustCompile(`<=|>=|!=|<|>|=`)
+
+// ParseRange reads a range for a scheme.
+func ParseRange(s *Scheme, text string) (*Range, error) {
+	r := &Range{Text: strings.TrimSpace(text), scheme: s}
+	if r.Text == "*" {
+		r.any = true
+		return r, nil
+	}
+	for _, alt := range strings.Split(r.Text, "||") {
+		alt = strings.TrimSpace(alt)
+		if alt == "" {
+			return nil, fmt.Errorf("the range %q has an empty part: write comparators such as >=8.2.0, or * for any version", text)
+		}
+		var all []comparator
+		starts := operator.FindAllStringIndex(alt, -1)
+		if len(starts) == 0 || starts[0][0] != 0 {
+			end := len(alt)
+			if len(starts) > 0 {
+				end = starts[0][0]
+			}
+			v, err := s.Parse(alt[:end])
+			if err != nil {
+				return nil, fmt.Errorf("in the range %q: %w", text, err)
+			}
+			all = append(all, comparator{"=", v})
+		}
+		for i, st := range starts {
+			end := len(alt)
+			if i+1 < len(starts) {
+				end = starts[i+1][0]
+			}
+			v, err := s.Parse(alt[st[1]:end])
+			if err != nil {
+				return nil, fmt.Errorf("in the range %q: %w", text, err)
+			}
+			all = append(all, comparator{alt[st[0]:st[1]], v})
+		}
+		r.alts = append(r.alts, all)
+	}
+	return r, nil
+}
+
+// Contains tells whether the version lies in the range.
+func (r *Range) Contains(v Version) bool {
+	if r.any {
+		return true
+	}
+	for _, all := range r.alts {
+		ok := true
+		for _, c := range all {
+			d := r.scheme.Compare(v, c.v)
+			switch c.op {
+			case "<":
+				ok = d < 0
+			case "<=":
+				ok = d <= 0
+			case "=":
+				ok = d == 0
+			case "!=":
+				ok = d != 0
+			case ">=":
+				ok = d >= 0
+			case ">":
+				ok = d > 0
+			}
+			if !ok {
+				break
+			}
+		}
+		if ok {
+			return true
+		}
+	}
+	return false
+}
+
+// String is the range as written.
+func (r *Range) String() string { return r.Text }

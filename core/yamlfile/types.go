@@ -1,0 +1,172 @@
+package yamlfile
+
+import (
+	"fmt"
+	"math"
+	"reflect"
+	"regexp"
+	"strconv"
+	"strings"
+	"time"
+
+	"github.com/bmatcuk/doublestar/v4"
+)
+
+// Text is a scalar, as written, with its place. Numbers keep their spelling:
+// 8.0 stays "8.0".
+type Text struct {
+	Text string
+	Spot
+}
+
+// ReadScalar implements Scalar.
+func (t *Text) ReadScalar(text string, at Spot) error {
+	*t = Text{text, at}
+	if strings.TrimSpace(text) == "" {
+		return fmt.Errorf("the text is empty; leave the key out when the value is not known")
+	}
+	return nil
+}
+
+// Set tells whether the file gave the value.
+func (t Text) Set() bool { return t.Line > 0 }
+
+// Size is a number of bytes.
+type Size struct {
+	Bytes int64
+	Spot
+}
+
+// ReadScalar implements Scalar.
+func (s *Size) ReadScalar(text string, at Spot) error {
+	n, err := ParseSize(text)
+	*s = Size{n, at}
+	return err
+}
+
+// Set tells whether the file gave the value.
+func (s Size) Set() bool { return s.Line > 0 }
+
+var sizeText = regexp.MustCompile(`^(\d+(?:\.\d+)?) ?([kKMGT]i?B|B)?$`)
+
+// ParseSize reads "32MiB", "120MB" or a plain number of bytes. KiB and its
+// kin are powers of 1024, kB and its kin powers of 1000.
+func ParseSize(text string) (int64, error) {
+	m := sizeText.FindStringSubmatch(strings.TrimSpace(text))
+	if m == nil {
+		return 0, fmt.Errorf("%q is not a size; write 32MiB, 120MB or a number of bytes", text)
+	}
+	unit := float64(1)
+	if m[2] != "" && m[2] != "B" {
+		base := 1000.0
+		if strings.Contains(m[2], "i") {
+			base = 1024
+		}
+		unit = math.Pow(base, float64(strings.IndexByte("KMGT", m[2][0]&^0x20)+1))
+	}
+	f, err := strconv.ParseFloat(m[1], 64)
+	bytes := f * unit
+	if err != nil || bytes >= math.MaxInt64 || bytes != math.Trunc(bytes) {
+		return 0, fmt.Errorf("%q is not a whole number of bytes that fits 63 bits", text)
+	}
+	return int64(bytes), nil
+}
+
+// Date is a day.
+type Date struct {
+	Day time.Time
+	Spot
+}
+
+// ReadScalar implements Scalar.
+func (d *Date) ReadScalar(text string, at Spot) error {
+	day, err := time.Parse(time.DateOnly, text)
+	*d = Date{day, at}
+	if err != nil {
+		return fmt.Errorf("%q is not a date; write it as 2026-09-30", text)
+	}
+	return nil
+}
+
+// Set tells whether the file gave the value.
+func (d Date) Set() bool { return d.Line > 0 }
+
+// Pattern is a regular expression.
+type Pattern struct {
+	*regexp.Regexp
+	Spot
+}
+
+// ReadScalar implements Scalar.
+func (p *Pattern) ReadScalar(text string, at Spot) error {
+	re, err := regexp.Compile(text)
+	*p = Pattern{re, at}
+	if err != nil {
+		return fmt.Errorf("not a regular expression that Go reads: %v", err)
+	}
+	return nil
+}
+
+// Set tells whether the file gave a pattern.
+func (p Pattern) Set() bool { return p.Regexp != nil }
+
+// Glob is a pattern over item addresses; "**" spans levels.
+type Glob struct {
+	Pattern string
+	Spot
+}
+
+// ReadScalar implements Scalar.
+func (g *Glob) ReadScalar(text string, at Spot) error {
+	*g = Glob{text, at}
+	if text == "" || !doublestar.ValidatePattern(text) {
+		return fmt.Errorf("%q is not a glob pattern", text)
+	}
+	return nil
+}
+
+// Set tells whether the file gave a glob.
+func (g Glob) Set() bool { return g.Line > 0 }
+
+// Match tests a path with "/" between its levels.
+func (g Glob) Match(path string) bool {
+	ok, err := doublestar.Match(g.Pattern, path)
+	return err == nil && ok
+}
+
+// Map is a mapping that keeps the order of its keys.
+type Map[T any] struct {
+	Entries []*Entry[T]
+}
+
+// Entry is one key of a Map with its value.
+type Entry[T any] struct {
+	Key   string
+	Spot  Spot
+	Value T
+}
+
+func (m *Map[T]) entry(key string, at Spot) reflect.Value {
+	e := &Entry[T]{Key: key, Spot: at}
+	m.Entries = append(m.Entries, e)
+	return reflect.ValueOf(&e.Value).Elem()
+}
+
+// Get finds a key as written.
+func (m *Map[T]) Get(key string) (*Entry[T], bool) {
+	for _, e := range m.Entries {
+		if e.Key == key {
+			return e, true
+		}
+	}
+	return nil, false
+}
+
+// Keys lists the keys in the order of the file.
+func (m *Map[T]) Keys() []string {
+	out := make([]string, len(m.Entries))
+	for i, e := range m.Entries {
+		out[i] = e.Key
+	}
+	return out
+}
