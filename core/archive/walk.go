@@ -24,6 +24,7 @@ func (w *walker) item(it *Item, src source) error {
 	if err != nil && fatal(err) {
 		return err
 	}
+	err = nil // the end, or damage, comes again when the pass gets there
 	it.Container = recognise(head)
 	p := &pass{w: w, it: it, in: br, at: src.at, sink: w.visitor.Begin(it, head)}
 	if _, unsafe := unsafeName(it.Name); unsafe != "" && it.Depth > 0 {

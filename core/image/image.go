@@ -104,6 +104,7 @@ type Sum struct {
 	What string // "header crc32"
 	digest.Partial
 	Want string // lower-case hexadecimal
+	At   int64  // where the header holds it
 }
 
 // Integrity is a recomputed checksum.

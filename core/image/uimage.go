@@ -153,8 +153,8 @@ func readUImage(head []byte, _ int64) (*Image, error) {
 
 	m.Extent = uimageHeader + size
 	m.Sums = []Sum{
-		{"header crc32", digest.Partial{Algorithm: digest.CRC32, Over: digest.Stretch{From: 0, To: uimageHeader}, Zeroed: []digest.Stretch{{From: 4, To: 8}}}, hex.EncodeToString(h[4:8])},
-		{"payload crc32", digest.Partial{Algorithm: digest.CRC32, Over: digest.Stretch{From: uimageHeader, To: m.Extent}}, hex.EncodeToString(h[24:28])},
+		{"header crc32", digest.Partial{Algorithm: digest.CRC32, Over: digest.Stretch{From: 0, To: uimageHeader}, Zeroed: []digest.Stretch{{From: 4, To: 8}}}, hex.EncodeToString(h[4:8]), 4},
+		{"payload crc32", digest.Partial{Algorithm: digest.CRC32, Over: digest.Stretch{From: uimageHeader, To: m.Extent}}, hex.EncodeToString(h[24:28]), 24},
 	}
 	if size == 0 {
 		m.Problems = append(m.Problems, "its header announces a payload of no bytes")

@@ -86,24 +86,24 @@ func (r *Rulebook) Rule(m Move) Ruling {
 	}
 	src := r.Source(h.Spot)
 	if !strings.EqualFold(m.FromFamily, m.ToFamily) {
-		return Ruling{Settled: true, Source: src, Because: fmt.Sprintf("no rule allows the move from family %s to %s", m.FromFamily, m.ToFamily)}
+		return Ruling{Settled: true, Source: src, Document: "hops", Because: fmt.Sprintf("no rule allows the move from family %s to %s", m.FromFamily, m.ToFamily)}
 	}
 	switch d := r.Scheme(r.Main(m.ToFamily)).Compare(m.To, m.From); {
 	case d > 0 && h.Upward.Text == "open":
-		return Ruling{Allowed: true, Settled: true, Source: r.Source(h.Upward.Spot), Because: "any newer release is allowed unless a rule forbids it (upward: open)"}
+		return Ruling{Allowed: true, Settled: true, Source: r.Source(h.Upward.Spot), Document: "upward: " + h.Upward.Text, Because: "any newer release is allowed unless a rule forbids it (upward: open)"}
 	case d > 0 && h.Upward.Text == "listed":
-		return Ruling{Settled: true, Source: r.Source(h.Upward.Spot), Because: "no rule allows it, and only listed moves are (upward: listed)"}
+		return Ruling{Settled: true, Source: r.Source(h.Upward.Spot), Document: "upward: " + h.Upward.Text, Because: "no rule allows it, and only listed moves are (upward: listed)"}
 	case d > 0:
-		return Ruling{Source: src, Because: "no rule speaks of this move, and hops does not say whether upward is open or listed"}
+		return Ruling{Source: src, Document: "hops", Because: "no rule speaks of this move, and hops does not say whether upward is open or listed"}
 	case d == 0:
-		return Ruling{Allowed: true, Settled: true, Source: src, Because: "the version stays the same"}
+		return Ruling{Allowed: true, Settled: true, Source: src, Document: "hops", Because: "the version stays the same"}
 	case h.Downward.Text == "open":
-		return Ruling{Allowed: true, Settled: true, Source: r.Source(h.Downward.Spot), Because: "older releases are allowed unless a rule forbids it (downward: open)"}
+		return Ruling{Allowed: true, Settled: true, Source: r.Source(h.Downward.Spot), Document: "downward: " + h.Downward.Text, Because: "older releases are allowed unless a rule forbids it (downward: open)"}
 	}
 	if h.Downward.Set() {
 		src = r.Source(h.Downward.Spot)
 	}
-	return Ruling{Settled: true, Source: src, Because: "it goes down, and no rule allows that (downward: closed)"}
+	return Ruling{Settled: true, Source: src, Document: "hops", Because: "it goes down, and no rule allows that (downward: closed)"}
 }
 
 func (h *HopRule) matches(r *Rulebook, m Move) (match, unsure bool) {

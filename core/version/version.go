@@ -115,3 +115,16 @@ func squeeze(text string) string {
 		return -1
 	}, text)
 }
+
+// Key is one text for all spellings of a version: two versions have the same
+// key exactly when Compare finds them equal.
+func (s *Scheme) Key(v Version) string {
+	var b strings.Builder
+	for _, g := range v.groups {
+		for _, r := range runs(g) {
+			fmt.Fprintf(&b, "%d%s.", r.class, r.text)
+		}
+		b.WriteByte('|')
+	}
+	return b.String()
+}

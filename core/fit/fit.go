@@ -1,0 +1,215 @@
+// Package fit judges: it holds what is known of a device against what a
+// package says of itself, by the rules of a rulebook, and gives a verdict
+// whose every line cites both sides.
+//
+// For each component of the device's image family the items meant for it are
+// the candidates. Each candidate goes through the checks; the one without a
+// misfit is chosen. "Fits" is never given on a guess: it needs a source that
+// is stronger than a file name, and what is unknown is "unsettled".
+package fit
+
+import (
+	"slices"
+
+	"fitcheck/core/device"
+	"fitcheck/core/fact"
+	"fitcheck/core/rulebook"
+	"fitcheck/core/survey"
+)
+
+// Outcome is how a check came out, or a whole verdict.
+type Outcome string
+
+// The outcomes. Note and NotApplicable change no verdict.
+const (
+	Fits          Outcome = "fits"
+	Misfit        Outcome = "misfit"
+	Unsettled     Outcome = "unsettled"
+	Note          Outcome = "note"
+	NotApplicable Outcome = "n/a"
+)
+
+// rank orders outcomes by how bad they are.
+func (o Outcome) rank() int {
+	switch o {
+	case Misfit:
+		return 2
+	case Unsettled:
+		return 1
+	}
+	return 0
+}
+
+// Worse returns the worse of two outcomes as far as verdicts go.
+func Worse(a, b Outcome) Outcome {
+	switch max(a.rank(), b.rank()) {
+	case 2:
+		return Misfit
+	case 1:
+		return Unsettled
+	}
+	return Fits
+}
+
+// The sides of a comparison. Where the device has no say, such as in digests,
+// what a header or list states is held against the package's content.
+const (
+	OfDevice  = "device"
+	OfPackage = "package"
+	OfRule    = "rule"
+	OfStated  = "stated"
+)
+
+// Cited is one side of a comparison with the place it was read from.
+type Cited struct {
+	Side   string
+	Value  string
+	Source fact.Source
+}
+
+// Check is one line of a verdict.
+type Check struct {
+	Check     string // "revision"
+	Component string // "" when it is about the whole package
+	Outcome   Outcome
+	Device    string // the device's side as text, or what is stated
+	Package   string // the package's side
+	Because   string
+	Sources   []Cited
+	Advice    string // what would settle it; for misfit and unsettled
+}
+
+// Chosen is the image picked for a component.
+type Chosen struct {
+	Component string
+	Item      string
+	Version   string
+	Slot      string
+}
+
+// PassedOver is a candidate that was not picked, and why.
+type PassedOver struct {
+	Component string
+	Item      string
+	Because   string
+}
+
+// Member is the verdict for one device of a group, or for the only one.
+type Member struct {
+	Name    string
+	Verdict Outcome
+	Chosen  []Chosen
+	Checks  []Check
+	Others  []PassedOver
+}
+
+// Verdict is the whole answer.
+type Verdict struct {
+	Verdict Outcome
+	Device  string
+	Package string
+	Release string // the version that the package stands for, "" when unknown
+	Members []Member
+	Checks  []Check // about the package as such
+	Notes   []string
+	Next    []string // what to do after an install, by the rulebook
+}
+
+// Options steer a match.
+type Options struct {
+	// TrustNames accepts what only file and folder names say.
+	TrustNames bool
+	// NoRulebook says why there is none, for the advice.
+	NoRulebook string
+}
+
+// Match judges whether a package fits a device. The rulebook may be nil.
+func Match(d *device.Device, rb *rulebook.Rulebook, s *survey.Survey, o Options) *Verdict {
+	v := &Verdict{Device: d.Name.Text, Package: s.Name, Notes: slices.Clone(s.Notes)}
+	j := &judge{subject: newSubject(d, rb), s: s, rb: rb, o: o}
+	v.Checks = append(j.packageChecks(), j.handling()...)
+	m := j.member()
+	v.Members = []Member{m}
+	v.Release = j.release.text
+	v.Verdict = m.Verdict
+	for _, c := range v.Checks {
+		v.Verdict = Worse(v.Verdict, c.Outcome)
+	}
+	if rel := j.release.rule; rel != nil && v.Verdict == Fits {
+		for _, t := range rel.ChecksAfter {
+			v.Next = append(v.Next, t.Text)
+		}
+	}
+	if o.TrustNames {
+		v.Notes = append(v.Notes, "file and folder names were trusted (-trust-names): what only they say counts as said")
+	}
+	return v
+}
+
+// judge is the state of one match.
+type judge struct {
+	*subject
+	s       *survey.Survey
+	rb      *rulebook.Rulebook
+	o       Options
+	release release
+	chosen  map[string]*candidate
+}
+
+// member judges the device: images first, then what the release asks for.
+func (j *judge) member() Member {
+	m := Member{Name: j.d.Name.Text}
+	j.chosen = map[string]*candidate{}
+	components := j.components()
+	main := j.mainComponent()
+	// The main image says which release the package stands for, and the other
+	// components are judged in its light.
+	slices.SortStableFunc(components, func(a, b component) int {
+		return boolOrder(b.name == main) - boolOrder(a.name == main)
+	})
+	j.release = j.releaseByName()
+	results := map[string]result{}
+	for _, c := range components {
+		r := j.component(c)
+		results[c.name] = r
+		if c.name == main && r.best != nil {
+			j.release = j.releaseOf(r.best)
+		}
+	}
+	for _, c := range j.components() { // in the order in which they are installed
+		r := results[c.name]
+		m.Checks = append(m.Checks, r.checks...)
+		m.Others = append(m.Others, r.others...)
+		if r.best != nil {
+			m.Chosen = append(m.Chosen, Chosen{c.name, r.best.item.Address, j.versionOf(r.best).Value, r.best.slot})
+			j.chosen[c.name] = r.best
+		}
+	}
+	m.Checks = append(m.Checks, j.completeChecks(results)...)
+	m.Checks = append(m.Checks, j.elsewhere()...)
+	m.Checks = append(m.Checks, j.releaseChecks()...)
+	m.Checks = append(m.Checks, j.paired()...)
+	sortChecks(m.Checks)
+	m.Verdict = Fits
+	for _, c := range m.Checks {
+		m.Verdict = Worse(m.Verdict, c.Outcome)
+	}
+	return m
+}
+
+func boolOrder(b bool) int {
+	if b {
+		return 1
+	}
+	return 0
+}
+
+// order is the order of checks within a verdict.
+var order = []string{"intact", "digest", "signature", "complete", "agreement", "model", "revision", "arch", "board", "family", "region", "platform", "feature",
+	"withdrawn", "path", "needs", "paired", "slot", "room", "memory", "uniform", "attached", "entitled", "transfer", "handling", "version"}
+
+func sortChecks(all []Check) {
+	slices.SortStableFunc(all, func(a, b Check) int {
+		return slices.Index(order, a.Check) - slices.Index(order, b.Check)
+	})
+}

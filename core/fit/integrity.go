@@ -1,0 +1,233 @@
+package fit
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"fitcheck/core/archive"
+	"fitcheck/core/fact"
+	"fitcheck/core/image"
+	"fitcheck/core/survey"
+)
+
+const downloadAgain = "download the package again and compare its digest with the published one"
+
+// intact checks one image: its own checksums and its structure.
+func (j *judge) intact(c component, it *survey.Item) Check {
+	ch := Check{Check: "intact", Component: c.name, Package: it.Address}
+	here := fact.Source{Kind: fact.Header, File: it.Address}
+	if it.Image != nil {
+		for i, sum := range it.Image.Integrity {
+			over := it.Image.Sums[i].Over
+			stated, got := here, here
+			stated.Offset, stated.Size = it.Image.Sums[i].At, int64(len(sum.Want)/2)
+			got.Offset, got.Size = over.From, over.To-over.From
+			ch.Sources = append(ch.Sources, Cited{OfStated, sum.What + " " + sum.Want, stated}, Cited{OfPackage, sum.What + " " + sum.Got, got})
+			if !sum.OK && ch.Device == "" {
+				ch.Device, ch.Package = sum.What+" "+sum.Want, sum.What+" "+sum.Got
+			}
+		}
+	}
+	if damage := it.Damage(); len(damage) > 0 {
+		ch.Outcome, ch.Because, ch.Advice = Misfit, words(damage), downloadAgain
+		if len(ch.Sources) == 0 {
+			ch.Sources = append(ch.Sources, Cited{OfPackage, words(damage), here})
+		}
+		return ch
+	}
+	if len(ch.Sources) == 0 {
+		ch.Sources = append(ch.Sources, Cited{OfPackage, kindTitle(it.Kind), here})
+	}
+	published := j.publishedHolds(it)
+	switch {
+	case it.Firmware():
+		held := integrityOf(it)
+		ch.Outcome, ch.Because, ch.Device = Fits, held+" hold", held
+		if held == "" {
+			ch.Because = "its structure is whole; it carries no checksum"
+		}
+	case it.Container != archive.None:
+		ch.Outcome, ch.Because = Fits, "the archive and its checksums hold"
+	case slices.Contains([]string{"html", "json", "pdf", "empty", "blank", "zeros"}, it.Kind):
+		ch.Outcome = Misfit
+		ch.Because = fmt.Sprintf("it is not firmware at all: %s", kindTitle(it.Kind))
+		ch.Advice = downloadAgain
+	case published != nil:
+		ch.Outcome, ch.Because = Fits, "its format is not known, but a published digest holds for it"
+		ch.Sources = append(ch.Sources, Cited{OfStated, published.Sum.String(), published.Source})
+	default:
+		ch.Outcome = Unsettled
+		ch.Because = fmt.Sprintf("its format (%s) carries no checksum that fitcheck knows, and no published digest speaks of it", it.Kind)
+		ch.Advice = "compare it with a digest that the maker published: -digest sha256:…"
+	}
+	return ch
+}
+
+func kindTitle(kind string) string {
+	switch kind {
+	case "empty":
+		return "the file is empty"
+	case "blank":
+		return "every byte is FF"
+	case "zeros":
+		return "every byte is zero"
+	}
+	if f := image.ByName(kind); f != nil {
+		return f.Title
+	}
+	return kind
+}
+
+func integrityOf(it *survey.Item) string {
+	if it.Image == nil {
+		return ""
+	}
+	var held []string
+	for _, i := range it.Image.Integrity {
+		held = append(held, i.What)
+	}
+	return strings.Join(held, " and ")
+}
+
+func words(problems []archive.Problem) string {
+	var out []string
+	for _, p := range problems {
+		out = append(out, p.What)
+	}
+	return strings.Join(out, "; ")
+}
+
+// publishedHolds returns a published digest that covers the item and holds:
+// its own, or that of an archive around it.
+func (j *judge) publishedHolds(it *survey.Item) *survey.Published {
+	for _, around := range append([]*survey.Item{it}, j.s.Around(it)...) {
+		for i := range around.Published {
+			if p := &around.Published[i]; p.OK() {
+				return p
+			}
+		}
+	}
+	return nil
+}
+
+// digest holds the published digests of an image against its content.
+func (j *judge) digest(c component, it *survey.Item) Check {
+	ch := Check{Check: "digest", Component: c.name, Device: "none published", Package: it.Address}
+	for _, p := range it.Published {
+		ch.Sources = append(ch.Sources, Cited{OfStated, p.Sum.String(), p.Source},
+			Cited{OfPackage, string(p.Sum.Algorithm) + ":" + p.Got, fact.Source{Kind: fact.Header, File: it.Address, Size: it.Size}})
+		if !p.OK() {
+			ch.Outcome, ch.Device, ch.Package = Misfit, p.Sum.String(), string(p.Sum.Algorithm)+":"+p.Got
+			ch.Because = fmt.Sprintf("the %s of %s is not the one that %s gives", p.Sum.Algorithm, it.Address, p.Source.Where())
+			ch.Advice = "download the package again; if it stays so, ask the maker"
+			return ch
+		}
+	}
+	for _, p := range it.Problems {
+		if p.Class == survey.Mismatch {
+			ch.Outcome, ch.Because, ch.Advice = Misfit, p.What, p.Advice
+			return ch
+		}
+	}
+	if p := j.publishedHolds(it); p != nil {
+		ch.Outcome, ch.Device, ch.Package = Fits, p.Sum.String(), string(p.Sum.Algorithm)+":"+p.Got
+		ch.Because = fmt.Sprintf("its %s is the published one", p.Sum.Algorithm)
+		if len(it.Published) == 0 {
+			ch.Because = fmt.Sprintf("the %s of the archive around it is the published one", p.Sum.Algorithm)
+			ch.Sources = append(ch.Sources, Cited{OfStated, p.Sum.String(), p.Source}, Cited{OfPackage, p.Sum.String(), fact.Source{Kind: fact.Header, File: it.Address}})
+		}
+		return ch
+	}
+	e := j.s.Entry
+	switch {
+	case len(j.s.Sums) > 0:
+		ch.Outcome = Unsettled
+		ch.Because = fmt.Sprintf("the checksum list %s does not speak of %s", j.s.Sums[0].Address, it.Address)
+		ch.Advice = "get a complete checksum list from the maker"
+		ch.Sources = append(ch.Sources, Cited{OfPackage, "not listed", fact.Source{Kind: fact.Checksums, File: j.s.Sums[0].Address}})
+	case e != nil && e.Checksums.Set():
+		ch.Outcome = Unsettled
+		ch.Because = fmt.Sprintf("the rulebook says there is a checksum list (%s), and there is none", e.Checksums.Pattern)
+		ch.Advice = "get the checksum list from the maker, or give the digest with -digest sha256:…"
+		ch.Sources = append(ch.Sources, Cited{OfRule, e.Checksums.Pattern, j.s.Rulebook.Source(e.Checksums.Spot)})
+	default:
+		ch.Outcome, ch.Because = NotApplicable, "no digest was published with the package"
+	}
+	return ch
+}
+
+// packageChecks are about the package as such.
+func (j *judge) packageChecks() []Check {
+	ch := Check{Check: "intact", Package: j.s.Name, Outcome: Fits, Because: "the package opens, and its archives hold",
+		Sources: []Cited{{OfPackage, j.s.Name, fact.Source{Kind: fact.Header, File: j.s.Name}}}}
+	var notes []Check
+	fail := func(o Outcome, p archive.Problem) {
+		if o.rank() <= ch.Outcome.rank() {
+			return
+		}
+		ch.Outcome, ch.Because, ch.Advice, ch.Package = o, p.Item+": "+p.What, p.Advice, p.Item
+		ch.Sources = []Cited{{OfPackage, p.What, fact.Source{Kind: fact.Header, File: p.Item}}}
+	}
+	if root := j.s.Root(); root != nil && root.Container == archive.None && (root.Firmware() || root.Kind == "unknown") {
+		return nil // one bare image: its own check says it all
+	}
+	for _, p := range j.s.Problems {
+		it := j.s.Find(p.Item)
+		switch p.Class {
+		case archive.Damaged:
+			if it == nil || it.Container != archive.None || it == j.s.Root() && !it.Firmware() {
+				fail(Misfit, p)
+			}
+		case archive.Unreadable:
+			if it == nil {
+				fail(Unsettled, p)
+			}
+		case archive.Unsafe:
+			notes = append(notes, Check{Check: "intact", Outcome: Note, Package: p.Item, Because: p.Item + ": " + p.What,
+				Sources: []Cited{{OfPackage, p.What, fact.Source{Kind: fact.FileName, File: p.Item}}}})
+		}
+	}
+	if len(j.s.Items) == 0 && ch.Outcome == Fits {
+		ch.Outcome, ch.Because, ch.Advice = Misfit, "there is nothing in the package", "look whether this is the right folder"
+	}
+	return append([]Check{ch}, notes...)
+}
+
+// elsewhere: damage of an item that is for other devices leaves the matter
+// unsettled for this one, because it came by the same way.
+func (j *judge) elsewhere() []Check {
+	var out []Check
+	used := map[string]bool{}
+	for _, c := range j.chosen {
+		used[c.item.Address] = true
+	}
+	for _, check := range []struct {
+		name  string
+		class archive.Class
+	}{{"intact", archive.Damaged}, {"digest", survey.Mismatch}} {
+		for _, it := range j.s.Items {
+			if used[it.Address] || check.class == archive.Damaged && (it.Container != archive.None || !it.Firmware()) {
+				continue
+			}
+			if ps := ofClass(it.Problems, check.class); len(ps) > 0 {
+				out = append(out, Check{Check: check.name, Outcome: Unsettled, Package: it.Address,
+					Because: fmt.Sprintf("%s, which is not the image chosen here, is damaged: %s", it.Address, words(ps)),
+					Advice:  downloadAgain,
+					Sources: []Cited{{OfPackage, words(ps), fact.Source{Kind: fact.Header, File: it.Address}}}})
+				break
+			}
+		}
+	}
+	return out
+}
+
+func ofClass(all []archive.Problem, c archive.Class) []archive.Problem {
+	var out []archive.Problem
+	for _, p := range all {
+		if p.Class == c {
+			out = append(out, p)
+		}
+	}
+	return out
+}

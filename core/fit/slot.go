@@ -1,0 +1,98 @@
+package fit
+
+import (
+	"fmt"
+
+	"fitcheck/core/device"
+	"fitcheck/core/fact"
+	"fitcheck/core/survey"
+	"fitcheck/core/yamlfile"
+)
+
+// slot checks that an image fits the place it would be written to, and that
+// this is not the place the device runs from.
+func (j *judge) slot(c component, it *survey.Item) (Check, string) {
+	if !c.slotted {
+		return Check{}, ""
+	}
+	size := Cited{OfPackage, bytesText(it.Size), fact.Source{Kind: fact.Header, File: it.Address, Size: it.Size}}
+	ch := Check{Check: "slot", Component: c.name, Package: bytesText(it.Size)}
+	target, whyNot := j.target()
+	unknown := Cited{OfDevice, "not known", fact.Source{Kind: fact.DeviceFile, File: j.d.File}}
+	var room yamlfile.Size
+	known := false
+	if j.model != nil {
+		room, known = j.rb.SlotSize(&j.model.Value, j.first(fact.Revision))
+	}
+	if known {
+		ch.Device = "slots of " + bytesText(room.Bytes)
+		unknown = Cited{OfDevice, ch.Device, j.rb.Source(room.Spot)}
+	}
+	ch.Sources = []Cited{unknown, size}
+	if target != nil {
+		ch.Sources = append(ch.Sources, Cited{OfDevice, "slot " + target.Name.Text, j.d.Source("slots", target.Spot)})
+	}
+	switch {
+	case known && it.Size > room.Bytes:
+		ch.Outcome = Misfit
+		ch.Because = fmt.Sprintf("the image has %s and a slot takes %s", bytesText(it.Size), bytesText(room.Bytes))
+		ch.Advice = "do not install it; look for an image made for this hardware"
+	case !known:
+		ch.Outcome, ch.Device = Unsettled, "slot size not known"
+		ch.Because = "the rulebook does not say how large a slot of this model and revision is"
+		ch.Advice = "add slot: to the model or revision in the rulebook"
+	case target == nil:
+		ch.Outcome, ch.Because = Unsettled, whyNot
+		ch.Advice = "read the slots off the device and add them, with active: true at the running one, to " + j.d.File
+	default:
+		ch.Outcome = Fits
+		ch.Because = fmt.Sprintf("it fits, and slot %s takes it", target.Name.Text)
+		if target.Active {
+			ch.Because = fmt.Sprintf("it fits slot %s, the only one", target.Name.Text)
+		}
+		ch.Device = fmt.Sprintf("slot %s of %s", target.Name.Text, bytesText(room.Bytes))
+		return ch, target.Name.Text
+	}
+	return ch, ""
+}
+
+// target is the slot that an install writes to: one that is not active; the
+// running one only where there is no other.
+func (j *judge) target() (slot *device.Slot, whyNot string) {
+	if len(j.d.Slots) == 0 {
+		return nil, "it is not known which slots the device has"
+	}
+	active := false
+	for i := range j.d.Slots {
+		if j.d.Slots[i].Active {
+			active = true
+		} else if slot == nil {
+			slot = &j.d.Slots[i]
+		}
+	}
+	if !active {
+		return nil, "it is not known which slot is active"
+	}
+	if slot == nil {
+		slot = &j.d.Slots[0]
+	}
+	return slot, ""
+}
+
+func bytesText(n int64) string {
+	units := []string{"KiB", "MiB", "GiB", "TiB"}
+	if n < 1<<10 {
+		return fmt.Sprintf("%d bytes", n)
+	}
+	f, u := float64(n), ""
+	for _, unit := range units {
+		if f < 1024 {
+			break
+		}
+		f, u = f/1024, unit
+	}
+	if f == float64(int64(f)) {
+		return fmt.Sprintf("%d %s", int64(f), u)
+	}
+	return fmt.Sprintf("%.1f %s", f, u)
+}

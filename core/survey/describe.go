@@ -1,0 +1,390 @@
+package survey
+
+import (
+	"context"
+	"fmt"
+	"path"
+	"regexp"
+	"slices"
+	"strings"
+	"sync"
+
+	"fitcheck/core/archive"
+	"fitcheck/core/digest"
+	"fitcheck/core/fact"
+	"fitcheck/core/manifest"
+	"fitcheck/core/rulebook"
+)
+
+// describe finds the rulebook's entry for the package and reads manifests,
+// checksum lists, names and titles by it.
+func (s *Survey) describe(rulebooks []*rulebook.Rulebook) {
+	s.choose(rulebooks)
+	if e := s.Entry; e != nil {
+		s.readName()
+		s.readManifests()
+		s.markNotes()
+		s.applyItemRules()
+	}
+	s.readSums()
+}
+
+// choose picks the entry whose file pattern reads the package's name; else the
+// only one whose manifest is found inside.
+func (s *Survey) choose(rulebooks []*rulebook.Rulebook) {
+	for _, rb := range rulebooks {
+		for i := range rb.Packages {
+			if p := &rb.Packages[i]; p.File.Set() && p.File.MatchString(s.Name) {
+				s.Rulebook, s.Entry = rb, p
+				return
+			}
+		}
+	}
+	type found struct {
+		rb *rulebook.Rulebook
+		p  *rulebook.Package
+	}
+	var all []found
+	for _, rb := range rulebooks {
+		for i := range rb.Packages {
+			if p := &rb.Packages[i]; p.Manifest != nil && len(s.matching(p.Manifest.Item.Match)) > 0 {
+				all = append(all, found{rb, p})
+			}
+		}
+	}
+	switch {
+	case len(all) == 1:
+		s.Rulebook, s.Entry = all[0].rb, all[0].p
+		s.Notes = append(s.Notes, fmt.Sprintf("no file pattern of a rulebook reads the name %s; it was recognised as %q by the manifest inside (%s)",
+			s.Name, all[0].p.Title.Text, all[0].rb.Source(all[0].p.Spot).Where()))
+	case len(all) > 1:
+		s.Notes = append(s.Notes, fmt.Sprintf("no file pattern of a rulebook reads the name %s, and the manifest inside suits %d entries, so none is used", s.Name, len(all)))
+	case len(rulebooks) > 0:
+		s.Notes = append(s.Notes, fmt.Sprintf("no entry under packages of a rulebook describes %s", s.Name))
+	}
+}
+
+// matching lists the items whose address a glob matches.
+func (s *Survey) matching(match func(string) bool) []*Item {
+	var out []*Item
+	for _, it := range s.Items {
+		if match(globPath(it.Address)) {
+			out = append(out, it)
+		}
+	}
+	return out
+}
+
+// readName takes facts out of the package's own name.
+func (s *Survey) readName() {
+	re := s.Entry.File.Regexp
+	if re == nil {
+		return
+	}
+	for _, g := range named(re, s.Name) {
+		src := fact.Source{Kind: fact.FileName, File: s.Name}
+		s.NameClaim = append(s.NameClaim, facts(g.name, g.text, src)...)
+	}
+	for i, f := range s.NameClaim {
+		if f.About == fact.Version {
+			s.NameClaim[i] = s.expand(f)
+		}
+	}
+}
+
+// expand resolves a version that a name writes compactly, against the known
+// releases only.
+func (s *Survey) expand(f fact.Fact) fact.Fact {
+	scheme := s.Rulebook.Scheme("main")
+	if _, err := scheme.Parse(f.Value); err == nil {
+		return f
+	}
+	switch known := scheme.Expand(f.Value, s.Rulebook.Known()); len(known) {
+	case 0:
+	case 1:
+		s.Notes = append(s.Notes, fmt.Sprintf("the name's %q stands for the known release %s", f.Value, known[0]))
+		f.Value = known[0]
+	default:
+		s.Notes = append(s.Notes, fmt.Sprintf("the name's %q could stand for %s", f.Value, strings.Join(known, " or ")))
+		f.Value, f.Open = strings.Join(known, "|"), true
+	}
+	return f
+}
+
+type group struct {
+	name, text string
+	at         int
+}
+
+// named lists the named groups of a match with their texts and places.
+func named(re *regexp.Regexp, text string) []group {
+	m := re.FindStringSubmatchIndex(text)
+	if m == nil {
+		return nil
+	}
+	var out []group
+	for i, name := range re.SubexpNames() {
+		if name != "" && m[2*i] >= 0 && m[2*i+1] > m[2*i] {
+			out = append(out, group{name, text[m[2*i]:m[2*i+1]], m[2*i]})
+		}
+	}
+	return out
+}
+
+func facts(group, text string, src fact.Source) []fact.Fact {
+	about, list, ok := fact.Lookup(group)
+	if !ok {
+		return nil
+	}
+	values := []string{text}
+	if list {
+		values = fact.Split(about, text)
+	}
+	var out []fact.Fact
+	for _, v := range values {
+		out = append(out, fact.Fact{About: about, Value: strings.TrimSpace(v), Source: src})
+	}
+	return out
+}
+
+func (s *Survey) readManifests() {
+	rule := s.Entry.Manifest
+	if rule == nil {
+		return
+	}
+	items := s.matching(rule.Item.Match)
+	for _, it := range items {
+		it.Role = "manifest"
+		if it.text == nil {
+			continue
+		}
+		m := rule.Lines().Read(it.Address, it.text.data)
+		s.Manifests = append(s.Manifests, m)
+		it.addProblems(m.Problems)
+		s.join(m)
+	}
+	if len(items) == 0 {
+		s.Notes = append(s.Notes, fmt.Sprintf("the rulebook expects a manifest %s, and there is none", rule.Item.Pattern))
+	}
+}
+
+// UnreadLine is the class of lines of a manifest or list that nothing reads.
+const UnreadLine archive.Class = "unread line"
+
+func (it *Item) addProblems(all []manifest.Problem) {
+	for _, p := range all {
+		it.Problems = append(it.Problems, archive.Problem{Item: it.Address, Class: UnreadLine, What: fmt.Sprintf("line %d: %s", p.Line, p.What), Advice: p.Advice})
+	}
+}
+
+// join hands what a manifest says to the items it names.
+func (s *Survey) join(m *manifest.Manifest) {
+	claims := map[*Item][]fact.Claim{}
+	var order []*Item
+	for _, r := range m.Records {
+		src := fact.Source{Kind: fact.Manifest, File: m.Address, Line: r.Line}
+		it := s.resolve(m.Address, r.File)
+		if it == nil {
+			s.Missing = append(s.Missing, Missing{r.File, src, r.Claim})
+			s.problem(m.Address, archive.Problem{Item: m.Address, Class: Absent,
+				What: fmt.Sprintf("line %d lists %s, which is not in the package", r.Line, r.File), Advice: "download the package again, or get the missing file"})
+			continue
+		}
+		if claims[it] == nil {
+			order = append(order, it)
+		}
+		claims[it] = append(claims[it], r.Claim)
+		for _, sum := range r.Digests {
+			it.Published = append(it.Published, Published{Sum: sum, Source: src})
+		}
+		if r.Size >= 0 && r.Size != it.Size {
+			it.Problems = append(it.Problems, archive.Problem{Item: it.Address, Class: Mismatch,
+				What: fmt.Sprintf("it has %d bytes, and %s says %d", it.Size, src.Where(), r.Size), Advice: "download the package again"})
+		}
+	}
+	for _, it := range order {
+		it.Witnesses = append(it.Witnesses, fact.Witness{Kind: fact.Manifest, Name: m.Address, Claims: claims[it]})
+	}
+}
+
+// Absent is the class of files that are listed and not there.
+const Absent archive.Class = "absent"
+
+func (s *Survey) problem(address string, p archive.Problem) {
+	if it := s.Find(address); it != nil {
+		it.Problems = append(it.Problems, p)
+		return
+	}
+	s.Problems = append(s.Problems, p)
+}
+
+// resolve finds the item that a list means by a file name: relative to the
+// list's folder, else to the root of the archive it lies in, else to the root
+// of the package.
+func (s *Survey) resolve(list, file string) *Item {
+	level, name := "", list
+	if i := strings.LastIndex(list, "::"); i >= 0 {
+		level, name = list[:i], list[i+2:]
+	}
+	file = strings.ReplaceAll(file, `\`, "/")
+	for _, base := range []string{path.Dir(name), "."} {
+		p := path.Join(base, file)
+		if p == ".." || strings.HasPrefix(p, "../") || path.IsAbs(p) {
+			continue
+		}
+		for _, l := range []string{level, s.Name} {
+			if it := s.inside(l, p); it != nil {
+				return it
+			}
+		}
+	}
+	return nil
+}
+
+// inside finds an item by its path below a level; names that are written
+// with a leading "./" are the same.
+func (s *Survey) inside(level, p string) *Item {
+	for _, prefix := range []string{"", "./"} {
+		address := prefix + p
+		if level != "" {
+			address = level + "::" + prefix + p
+		}
+		if it := s.Find(address); it != nil {
+			return it
+		}
+	}
+	return nil
+}
+
+func (s *Survey) markNotes() {
+	for _, g := range s.Entry.Notes {
+		for _, it := range s.matching(g.Match) {
+			if it.Role == "" {
+				it.Role = "notes"
+			}
+		}
+	}
+}
+
+// applyItemRules takes the component from an item's name and reads the
+// header's own title, as the rulebook says.
+func (s *Survey) applyItemRules() {
+	for _, it := range s.Items {
+		for i := range s.Entry.Items {
+			rule := &s.Entry.Items[i]
+			if !rule.Match.Match(globPath(it.Address)) {
+				continue
+			}
+			if rule.Component.Set() {
+				src := fact.Source{Kind: fact.FileName, File: it.Address}
+				it.Witnesses = append(it.Witnesses, fact.Witness{Kind: fact.FileName, Name: it.Name,
+					Claims: []fact.Claim{{{About: fact.Component, Value: rule.Component.Text, Source: src}}}})
+			}
+			it.readTitle(rule.Title.Regexp)
+			break
+		}
+	}
+}
+
+func (it *Item) readTitle(re *regexp.Regexp) {
+	if it.Image == nil || re == nil {
+		return
+	}
+	title, ok := it.Image.First(fact.Title)
+	if !ok {
+		return
+	}
+	for i, w := range it.Witnesses {
+		if w.Kind != fact.Header {
+			continue
+		}
+		for _, g := range named(re, title.Value) {
+			src := title.Source
+			src.Offset, src.Size = src.Offset+int64(g.at), int64(len(g.text))
+			for _, f := range facts(g.name, g.text, src) {
+				f.Protected = title.Protected
+				it.Witnesses[i].Claims[0] = append(it.Witnesses[i].Claims[0], f)
+			}
+		}
+	}
+}
+
+// readSums reads the checksum lists: those that the rulebook names, and every
+// text that plainly is one.
+func (s *Survey) readSums() {
+	for _, it := range s.Items {
+		if it.text == nil || it.Role == "manifest" {
+			continue
+		}
+		named := s.Entry != nil && s.Entry.Checksums.Set() && s.Entry.Checksums.Match(globPath(it.Address))
+		if !named && !(it.Kind == "text" && manifest.IsSums(it.text.data)) {
+			continue
+		}
+		it.Role = "checksums"
+		list := manifest.ReadSums(it.Address, it.text.data)
+		s.Sums = append(s.Sums, list)
+		it.addProblems(list.Problems)
+		for _, e := range list.Entries {
+			src := fact.Source{Kind: fact.Checksums, File: it.Address, Line: e.Line}
+			if target := s.resolve(it.Address, e.File); target != nil {
+				target.Published = append(target.Published, Published{Sum: e.Sum, Source: src})
+			} else {
+				it.Problems = append(it.Problems, archive.Problem{Item: it.Address, Class: Absent,
+					What: fmt.Sprintf("line %d lists %s, which is not in the package", e.Line, e.File), Advice: "download the package again, or get the missing file"})
+			}
+		}
+	}
+}
+
+// lateDigests computes digests that a list asks for and the first pass did
+// not yield, because nobody could know then.
+func (s *Survey) lateDigests(ctx context.Context, o Options) error {
+	need := map[string][]digest.Algorithm{}
+	for _, it := range s.Items {
+		for _, p := range it.Published {
+			if _, ok := it.Digests[p.Sum.Algorithm]; !ok && !slices.Contains(need[it.Address], p.Sum.Algorithm) {
+				need[it.Address] = append(need[it.Address], p.Sum.Algorithm)
+			}
+		}
+	}
+	if len(need) == 0 {
+		return nil
+	}
+	return archive.Walk(ctx, s.Path, o.Limits, &lateHashes{s: s, need: need})
+}
+
+// lateHashes visits the package again for the sake of some digests.
+type lateHashes struct {
+	mu   sync.Mutex
+	s    *Survey
+	need map[string][]digest.Algorithm
+}
+
+func (l *lateHashes) Report(archive.Problem) {}
+
+func (l *lateHashes) Begin(a *archive.Item, _ []byte) archive.Sink {
+	want := l.need[a.Address]
+	if len(want) == 0 {
+		return nothing{}
+	}
+	return &lateSink{digest.NewMulti(want...), l, l.s.Find(a.Address)}
+}
+
+type nothing struct{}
+
+func (nothing) Write(p []byte) (int, error)  { return len(p), nil }
+func (nothing) End(int64, []archive.Problem) {}
+
+type lateSink struct {
+	*digest.Multi
+	all *lateHashes
+	it  *Item
+}
+
+func (l *lateSink) End(int64, []archive.Problem) {
+	l.all.mu.Lock()
+	defer l.all.mu.Unlock()
+	for a, hex := range l.Sums() {
+		l.it.Digests[a] = hex
+	}
+}

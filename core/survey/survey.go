@@ -1,0 +1,433 @@
+// Package survey tells what is in a package: it walks the archive once and
+// turns each item into facts. Digests, header reading and header checksums
+// ride on that pass; manifests and checksum lists, kept aside while they
+// passed, are read afterwards and their words joined to the items they name.
+package survey
+
+import (
+	"cmp"
+	"context"
+	"errors"
+	"fmt"
+	"os"
+	"slices"
+	"strings"
+	"sync"
+
+	"fitcheck/core/archive"
+	"fitcheck/core/digest"
+	"fitcheck/core/fact"
+	"fitcheck/core/image"
+	"fitcheck/core/manifest"
+	"fitcheck/core/rulebook"
+)
+
+// Options steer a survey.
+type Options struct {
+	Limits archive.Limits
+	// Rulebooks that may know the package, the preferred one first.
+	Rulebooks []*rulebook.Rulebook
+	// Expect are digests that were published for the package file itself,
+	// with where they come from.
+	Expect []Expected
+}
+
+// Expected is a digest published for the package file.
+type Expected struct {
+	Sum    digest.Sum
+	Source fact.Source
+}
+
+// Survey is what is in a package.
+type Survey struct {
+	Path    string
+	Name    string // first level of every address
+	Folder  bool
+	Size    int64
+	Digests map[digest.Algorithm]string // of the file; none for a folder
+	Items   []*Item                     // the package file itself first, then as the archives list them
+
+	// Rulebook and Entry describe the download, where one does.
+	Rulebook *rulebook.Rulebook
+	Entry    *rulebook.Package
+	Notes    []string // how the entry was found, and the like
+
+	// NameClaim is what the entry's file pattern reads out of the package's name.
+	NameClaim fact.Claim
+	Manifests []*manifest.Manifest
+	Sums      []*manifest.Sums
+	Missing   []Missing
+	// Problems is everything wrong, items' problems included.
+	Problems []archive.Problem
+
+	byAddress map[string]*Item
+}
+
+// Item is one file of the package.
+type Item struct {
+	*archive.Item
+	Kind    string // as in JSON: "uimage", "zip", "text", "unknown"
+	Role    string // "manifest", "checksums", "notes" or ""
+	Size    int64
+	Digests map[digest.Algorithm]string
+	Image   *image.Image // nil when it has no header that is read
+	// Witnesses are the sources that speak of the item.
+	Witnesses []fact.Witness
+	Published []Published
+	Problems  []archive.Problem
+
+	text *textBuffer
+}
+
+// Published is a digest that a list or manifest gives for an item.
+type Published struct {
+	Sum    digest.Sum
+	Source fact.Source
+	Got    string // the item's own, "" when it was not computed
+}
+
+// OK tells whether the published digest is the item's.
+func (p Published) OK() bool { return p.Got == p.Sum.Hex }
+
+// Missing is a file that a manifest lists and the package does not hold.
+type Missing struct {
+	File   string
+	Source fact.Source
+	Claim  fact.Claim
+}
+
+// Firmware tells whether the item is of a format that devices run or install.
+func (it *Item) Firmware() bool {
+	f := image.ByName(it.Kind)
+	return f != nil && f.Firmware
+}
+
+// Witness returns what one kind of source says of the item.
+func (it *Item) Witness(kind fact.Kind) (fact.Witness, bool) {
+	for _, w := range it.Witnesses {
+		if w.Kind == kind {
+			return w, true
+		}
+	}
+	return fact.Witness{}, false
+}
+
+// Facts lists all that is said of the item.
+func (it *Item) Facts() []fact.Fact {
+	var out []fact.Fact
+	for _, w := range it.Witnesses {
+		for _, c := range w.Claims {
+			out = append(out, c...)
+		}
+	}
+	return out
+}
+
+// Damage lists the problems that keep the item from being intact.
+func (it *Item) Damage() []archive.Problem { return ofClass(it.Problems, archive.Damaged) }
+
+func ofClass(all []archive.Problem, c archive.Class) []archive.Problem {
+	var out []archive.Problem
+	for _, p := range all {
+		if p.Class == c {
+			out = append(out, p)
+		}
+	}
+	return out
+}
+
+// Find returns the item of an address.
+func (s *Survey) Find(address string) *Item { return s.byAddress[address] }
+
+// Around lists the archives that an item lies in, the innermost first.
+func (s *Survey) Around(it *Item) []*Item {
+	var out []*Item
+	address := it.Address
+	for {
+		i := strings.LastIndex(address, "::")
+		if i < 0 {
+			return out
+		}
+		address = address[:i]
+		if a := s.Find(address); a != nil {
+			out = append(out, a)
+		}
+	}
+}
+
+// Root is the item of the package file itself; nil for a folder.
+func (s *Survey) Root() *Item { return s.Find(s.Name) }
+
+// Run surveys the package at path. Its error says that the system would not
+// open it, that a bound was passed, or that the context ended; what is wrong
+// inside the package is in Problems.
+func Run(ctx context.Context, path string, o Options) (*Survey, error) {
+	info, err := os.Stat(path)
+	if err != nil {
+		return nil, &archive.OpenError{Path: path, Err: err}
+	}
+	if info.IsDir() && len(o.Expect) > 0 {
+		return nil, &archive.OpenError{Path: path, Err: errors.New("a folder has no digest to compare; give the downloaded file")}
+	}
+	c := &collector{options: o, algorithms: []digest.Algorithm{digest.SHA256}}
+	for _, e := range o.Expect {
+		c.algorithms = append(c.algorithms, e.Sum.Algorithm)
+	}
+	for _, rb := range o.Rulebooks {
+		for _, p := range rb.Packages {
+			if p.Manifest != nil {
+				c.algorithms = append(c.algorithms, manifest.Digests(p.Manifest.Record.Regexp)...)
+			}
+		}
+	}
+	if err := archive.Walk(ctx, path, o.Limits, c); err != nil {
+		return nil, err
+	}
+	if c.err != nil {
+		return nil, c.err
+	}
+	s := &Survey{Path: path, Name: archive.NameOf(path), Folder: info.IsDir(), Items: c.items, Problems: c.reports}
+	slices.SortFunc(s.Items, func(a, b *Item) int {
+		if a.Before(b.Item) {
+			return -1
+		}
+		return 1
+	})
+	s.byAddress = make(map[string]*Item, len(s.Items))
+	for _, it := range s.Items {
+		if s.byAddress[it.Address] == nil {
+			s.byAddress[it.Address] = it
+		}
+	}
+	if root := s.Root(); root != nil && !s.Folder {
+		s.Size, s.Digests = root.Size, root.Digests
+		for _, e := range o.Expect {
+			root.Published = append(root.Published, Published{Sum: e.Sum, Source: e.Source})
+		}
+	} else {
+		for _, it := range s.Items {
+			if it.Depth == 0 {
+				s.Size += it.Size
+			}
+		}
+	}
+	s.describe(o.Rulebooks)
+	s.judgeRoot()
+	if err := s.lateDigests(ctx, o); err != nil {
+		return nil, err
+	}
+	s.comparePublished()
+	for _, it := range s.Items {
+		s.Problems = append(s.Problems, it.Problems...)
+	}
+	slices.SortStableFunc(s.Problems, func(a, b archive.Problem) int {
+		return cmp.Or(cmp.Compare(a.Item, b.Item), cmp.Compare(a.What, b.What))
+	})
+	return s, nil
+}
+
+// judgeRoot says so when the download itself is nothing that could be
+// installed.
+func (s *Survey) judgeRoot() {
+	root := s.Root()
+	if root == nil || root.Container != archive.None || root.Firmware() || len(root.Damage()) > 0 {
+		return
+	}
+	add := func(c archive.Class, what, advice string) {
+		root.Problems = append(root.Problems, archive.Problem{Item: root.Address, Class: c, What: what, Advice: advice})
+	}
+	again := "download it again, and look at the file's size and first bytes before you trust it"
+	switch root.Kind {
+	case "empty":
+		add(archive.Damaged, "not firmware: the file is empty", again)
+	case "blank":
+		add(archive.Damaged, "not firmware: every byte is FF, as in erased flash", again)
+	case "zeros":
+		add(archive.Damaged, "not firmware: every byte is zero", again)
+	case "html":
+		add(archive.Damaged, "not firmware: it is an HTML page, as a portal gives when the session has ended", "log in to the maker's portal and download it again")
+	case "unknown":
+		add(archive.Unreadable, "of no format that fitcheck knows", "check it against a digest that the maker published (-digest sha256:…)")
+	default:
+		add(archive.Damaged, "not firmware: it is "+article(image.ByName(root.Kind).Title), again)
+	}
+}
+
+func article(noun string) string {
+	if strings.HasPrefix(noun, "text") {
+		return noun
+	}
+	if strings.ContainsRune("AEIOUHX", rune(noun[0])) && noun[0] != 'U' && noun[:2] != "HT" || strings.HasPrefix(noun, "XML") || strings.HasPrefix(noun, "HTML") {
+		return "an " + noun
+	}
+	return "a " + noun
+}
+
+// comparePublished holds each published digest against the item's own.
+func (s *Survey) comparePublished() {
+	for _, it := range s.Items {
+		for i := range it.Published {
+			p := &it.Published[i]
+			if p.Got = it.Digests[p.Sum.Algorithm]; !p.OK() {
+				it.Problems = append(it.Problems, archive.Problem{Item: it.Address, Class: Mismatch,
+					What:   fmt.Sprintf("its %s is not the published one: %s says %s, the content gives %s", p.Sum.Algorithm, p.Source.Where(), p.Sum.Hex, p.Got),
+					Advice: "download the package again; if it stays so, ask the maker"})
+			}
+		}
+	}
+}
+
+// Mismatch is the class of items that differ from a published digest or size.
+const Mismatch archive.Class = "mismatch"
+
+// collector takes the items while the package is walked.
+type collector struct {
+	options    Options
+	algorithms []digest.Algorithm
+
+	mu      sync.Mutex
+	items   []*Item
+	reports []archive.Problem
+	kept    int64
+	err     error
+}
+
+func (c *collector) Report(p archive.Problem) {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	c.reports = append(c.reports, p)
+}
+
+func (c *collector) Begin(a *archive.Item, head []byte) archive.Sink {
+	it := &Item{Item: a, Kind: "unknown"}
+	s := &sink{c: c, it: it, sums: digest.NewMulti(c.algorithms...)}
+	if a.Container != archive.None {
+		it.Kind = string(a.Container)
+		return s
+	}
+	f := image.Sniff(head)
+	if f != nil {
+		it.Kind = f.Name
+		s.reading = image.Begin(f, head, a.Size)
+	} else if len(head) > 0 && (head[0] == 0xff || head[0] == 0) {
+		s.uniform, s.fill = true, head[0]
+	}
+	if c.wanted(a, f, head) {
+		it.text = &textBuffer{}
+	}
+	return s
+}
+
+// wanted tells whether the text of an item may be needed once the package is
+// known: a manifest, a checksum list.
+func (c *collector) wanted(a *archive.Item, f *image.Format, head []byte) bool {
+	path := globPath(a.Address)
+	for _, rb := range c.options.Rulebooks {
+		for _, p := range rb.Packages {
+			if p.Manifest != nil && p.Manifest.Item.Match(path) || p.Checksums.Set() && p.Checksums.Match(path) {
+				return true
+			}
+		}
+	}
+	return f != nil && f.Name == "text" && manifest.IsSums(head)
+}
+
+// globPath is an address as globs see it: levels joined by "/".
+func globPath(address string) string { return strings.ReplaceAll(address, "::", "/") }
+
+// sink takes the content of one item.
+type sink struct {
+	c       *collector
+	it      *Item
+	sums    *digest.Multi
+	reading *image.Reading
+	uniform bool // all bytes so far are fill
+	fill    byte
+}
+
+func (s *sink) Write(p []byte) (int, error) {
+	s.sums.Write(p)
+	if s.reading != nil {
+		s.reading.Write(p)
+	}
+	if s.uniform {
+		s.uniform = allBytes(p, s.fill)
+	}
+	if t := s.it.text; t != nil {
+		t.add(p, s.c)
+	}
+	return len(p), nil
+}
+
+func allBytes(p []byte, b byte) bool {
+	for _, c := range p {
+		if c != b {
+			return false
+		}
+	}
+	return true
+}
+
+func (s *sink) End(size int64, problems []archive.Problem) {
+	it := s.it
+	it.Size, it.Digests, it.Problems = size, s.sums.Sums(), problems
+	switch {
+	case size == 0 && len(problems) == 0:
+		it.Kind = "empty"
+	case s.uniform && s.fill == 0:
+		it.Kind = "zeros"
+	case s.uniform:
+		it.Kind = "blank"
+	}
+	if s.reading != nil {
+		it.Image = s.reading.End(size)
+		for i := range it.Image.Facts {
+			it.Image.Facts[i].Source.File = it.Address
+		}
+		for _, what := range it.Image.Damaged() {
+			it.Problems = append(it.Problems, archive.Problem{Item: it.Address, Class: archive.Damaged, What: what, Advice: "download the package again, and compare its digest with the published one"})
+		}
+		for _, what := range it.Image.Notes {
+			it.Problems = append(it.Problems, archive.Problem{Item: it.Address, Class: archive.Note, What: what})
+		}
+		it.Witnesses = append(it.Witnesses, fact.Witness{Kind: fact.Header, Name: it.Image.Format, Claims: []fact.Claim{it.Image.Facts}})
+	}
+	s.c.mu.Lock()
+	defer s.c.mu.Unlock()
+	s.c.items = append(s.c.items, it)
+}
+
+// Bounds of texts that are kept until the package is known.
+const (
+	maxText  = 16 << 20
+	maxTexts = 64 << 20
+)
+
+// textBuffer keeps the text of a manifest or checksum list.
+type textBuffer struct{ data []byte }
+
+func (t *textBuffer) add(p []byte, c *collector) {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	c.kept += int64(len(p))
+	if c.kept > maxTexts || len(t.data)+len(p) > maxText {
+		if c.err == nil {
+			c.err = &archive.BoundError{Item: "a manifest or checksum list", Bound: "bytes of one text", Limit: maxText}
+		}
+		return
+	}
+	t.data = append(t.data, p...)
+}
+
+// Component is what the item is for, by the first source that says it: a
+// manifest, the rulebook's items, the header.
+func (it *Item) Component() string {
+	for _, kind := range []fact.Kind{fact.Manifest, fact.FileName, fact.Header} {
+		if w, ok := it.Witness(kind); ok {
+			if f := w.About(fact.Component); len(f) > 0 {
+				return f[0].Value
+			}
+		}
+	}
+	return ""
+}

@@ -1,0 +1,87 @@
+// Package demo makes the demo kit: the switches of the Brackwater Tramway, a
+// small tram operator, and the packages that its engineers have downloaded.
+// Everything in it is made up and made here, from code: the same bytes at
+// every run.
+package demo
+
+import (
+	"fmt"
+	"sort"
+	"strings"
+)
+
+// File is one file of the kit.
+type File struct {
+	Path string // relative to the kit, with "/"
+	Data []byte
+}
+
+// Case is one check of the story and how it must come out.
+type Case struct {
+	Name string
+	Tale string   // what the engineer is about to do
+	Args []string // arguments of fitcheck, run inside the kit
+	Exit int
+	// For match: the verdict, and the checks that must decide it.
+	Verdict  string
+	Deciding []string
+}
+
+// Kit returns all files of the demo kit, sorted by path.
+func Kit() []File {
+	files := map[string][]byte{
+		"rulebooks/quillmere.yaml": []byte(rulebookText),
+		"devices/cabinet-07.yaml":  []byte(cabinet07),
+		"devices/cabinet-12.yaml":  []byte(cabinet12),
+	}
+	full := bundle("qm-tram-8.4.2", true)
+	files["packages/qm-tram-8.4.2.zip"] = full
+	files["packages/qm-tram-a-8.4.2.zip"] = bundle("qm-tram-a-8.4.2", false)
+	files["packages/cut-short/qm-tram-8.4.2.zip"] = full[:len(full)*3/5]
+	files["packages/portal/qm-tram-8.4.2.zip"] = []byte(errorPage)
+	files["packages/QM-8T-8.4.2.img"] = mainImage("QM-24T", "8.4.2", arm)
+	var out []File
+	for path, data := range files {
+		out = append(out, File{path, data})
+	}
+	sort.Slice(out, func(i, j int) bool { return out[i].Path < out[j].Path })
+	return out
+}
+
+// Story returns the cases in the order in which they are told.
+func Story() []Case {
+	match := func(device, pkg string) []string { return []string{"match", "-device", device, "packages/" + pkg} }
+	return []Case{
+		{Name: "survey", Tale: "Tonight the switch in cabinet 07 is to go to 8.4.2. What is in the download?",
+			Args: []string{"survey", "packages/qm-tram-8.4.2.zip"}},
+		{Name: "header", Tale: "What does the header of one of its images say?",
+			Args: []string{"header", "packages/qm-tram-8.4.2.zip::qm-tram-8.4.2/qm8t-a.img"}},
+		{Name: "clean fit", Tale: "Does it fit the switch in cabinet 07, a QM-8T of revision A2?",
+			Args: match("cabinet-07", "qm-tram-8.4.2.zip"), Verdict: "fits", Deciding: []string{"model", "revision", "path"}},
+		{Name: "wrong hardware revision", Tale: "Cabinet 12 has a QM-8T, too, but a newer board, B1. A colleague hands over the bundle for the A boards.",
+			Args: match("cabinet-12", "qm-tram-a-8.4.2.zip"), Exit: 1, Verdict: "misfit", Deciding: []string{"revision"}},
+		{Name: "truncated zip", Tale: "The line to the depot dropped while this one came in.",
+			Args: match("cabinet-07", "cut-short/qm-tram-8.4.2.zip"), Exit: 1, Verdict: "misfit", Deciding: []string{"intact"}},
+		{Name: "saved error page", Tale: "And this one was saved after the session at the maker's portal had ended.",
+			Args: match("cabinet-07", "portal/qm-tram-8.4.2.zip"), Exit: 1, Verdict: "misfit", Deciding: []string{"intact"}},
+		{Name: "a name that contradicts its header", Tale: "Somebody left an image on the share, named for the QM-8T.",
+			Args: match("cabinet-07", "QM-8T-8.4.2.img"), Exit: 1, Verdict: "misfit", Deciding: []string{"model"}},
+	}
+}
+
+// manifestText lists the files of a bundle in the form that the rulebook
+// describes.
+func manifestText(release string, b1 bool) string {
+	var b strings.Builder
+	fmt.Fprintf(&b, "# Quillmere tram release %s\n\n[QM-8T]\n", release)
+	fmt.Fprintf(&b, "boot  boot/qm8t-boot-a.bin  3.2.0  revs=A1,A2\n")
+	if b1 {
+		fmt.Fprintf(&b, "boot  boot/qm8t-boot-b.bin  3.2.0  revs=B1\n")
+	}
+	fmt.Fprintf(&b, "main  qm8t-a.img  %s  revs=A1,A2\n", release)
+	if b1 {
+		fmt.Fprintf(&b, "main  qm8t-b.img  %s  revs=B1\n", release)
+	}
+	fmt.Fprintf(&b, "\n[QM-24T]\nmain  qm24t.img  %s  revs=A1\n", release)
+	return b.String()
+}

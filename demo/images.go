@@ -1,0 +1,134 @@
+package demo
+
+import (
+	"archive/tar"
+	"archive/zip"
+	"bytes"
+	"compress/gzip"
+	"crypto/sha256"
+	"encoding/binary"
+	"fmt"
+	"hash/crc32"
+	"math/rand/v2"
+	"strings"
+	"time"
+)
+
+// made is the time that everything in the kit bears.
+var made = time.Date(2026, 9, 30, 4, 15, 0, 0, time.UTC)
+
+// Numbers of U-Boot's include/image.h.
+const (
+	arm   = 2
+	arm64 = 22
+
+	osLinux      = 5
+	osUBoot      = 17
+	typeKernel   = 2
+	typeFirmware = 5
+)
+
+// UImage builds a U-Boot legacy image with right checksums.
+func UImage(os, arch, kind byte, title string, payload []byte) []byte {
+	h := make([]byte, 64)
+	be := binary.BigEndian
+	be.PutUint32(h[0:], 0x27051956)
+	be.PutUint32(h[8:], uint32(made.Unix()))
+	be.PutUint32(h[12:], uint32(len(payload)))
+	be.PutUint32(h[16:], 0x80008000)
+	be.PutUint32(h[20:], 0x80008000)
+	be.PutUint32(h[24:], crc32.ChecksumIEEE(payload))
+	h[28], h[29], h[30] = os, arch, kind
+	copy(h[32:], title)
+	be.PutUint32(h[4:], crc32.ChecksumIEEE(h))
+	return append(h, payload...)
+}
+
+func mainImage(model, version string, arch byte) []byte {
+	return UImage(osLinux, arch, typeKernel, model+" "+version, payload(model+version+fmt.Sprint(arch), 640<<10))
+}
+
+func bootImage(model, version string, arch byte) []byte {
+	return UImage(osUBoot, arch, typeFirmware, model+" "+version, payload("boot"+model+version+fmt.Sprint(arch), 180<<10))
+}
+
+// payload makes bytes that look like code: half of it repeats, half does not.
+func payload(seed string, size int) []byte {
+	r := rand.New(rand.NewChaCha8(sha256.Sum256([]byte(seed))))
+	out := make([]byte, 0, size)
+	for len(out) < size {
+		if r.IntN(2) == 0 || len(out) < 64 {
+			for range 32 {
+				out = append(out, byte(r.Uint32()))
+			}
+		} else {
+			at := r.IntN(len(out) - 32)
+			out = append(out, out[at:at+32]...)
+		}
+	}
+	return out[:size]
+}
+
+type entry struct {
+	name string
+	data []byte
+}
+
+func bundle(name string, b1 bool) []byte {
+	const release = "8.4.2"
+	dir := name + "/"
+	files := []entry{
+		{"qm_manifest.txt", []byte(manifestText(release, b1))},
+		{"release-notes.txt", []byte(notesText)},
+		{"boot/qm8t-boot-a.bin", bootImage("QM-8T", "3.2.0", arm)},
+		{"qm8t-a.img", mainImage("QM-8T", release, arm)},
+		{"qm24t.img", mainImage("QM-24T", release, arm)},
+		{"extras/mibs.tgz", tgz(entry{"QUILLMERE-TRAM-MIB.txt", []byte("QUILLMERE-TRAM-MIB DEFINITIONS ::= BEGIN\nEND\n")})},
+	}
+	if b1 {
+		files = append(files, entry{"boot/qm8t-boot-b.bin", bootImage("QM-8T", "3.2.0", arm64)}, entry{"qm8t-b.img", mainImage("QM-8T", release, arm64)})
+	}
+	var sums strings.Builder
+	for _, f := range files {
+		fmt.Fprintf(&sums, "%x  %s\n", sha256.Sum256(f.data), f.name)
+	}
+	files = append(files, entry{"qm.sha256", []byte(sums.String())})
+	for i := range files {
+		files[i].name = dir + files[i].name
+	}
+	return zipped(files...)
+}
+
+func zipped(files ...entry) []byte {
+	var b bytes.Buffer
+	w := zip.NewWriter(&b)
+	for _, f := range files {
+		e, err := w.CreateHeader(&zip.FileHeader{Name: f.name, Method: zip.Deflate, Modified: made})
+		must(err)
+		_, err = e.Write(f.data)
+		must(err)
+	}
+	must(w.Close())
+	return b.Bytes()
+}
+
+func tgz(files ...entry) []byte {
+	var b bytes.Buffer
+	z := gzip.NewWriter(&b)
+	w := tar.NewWriter(z)
+	for _, f := range files {
+		must(w.WriteHeader(&tar.Header{Name: f.name, Mode: 0o644, Size: int64(len(f.data)), ModTime: made}))
+		_, err := w.Write(f.data)
+		must(err)
+	}
+	must(w.Close())
+	must(z.Close())
+	return b.Bytes()
+}
+
+// must: writing to memory does not fail.
+func must(err error) {
+	if err != nil {
+		panic(err)
+	}
+}

@@ -1,0 +1,205 @@
+// Package cli is the command line: it turns flags into calls of the core,
+// hands results to the presenter, and turns verdicts into exit statuses.
+package cli
+
+import (
+	"context"
+	"errors"
+	"flag"
+	"fmt"
+	"io"
+	"log/slog"
+	"os"
+	"strings"
+
+	"golang.org/x/term"
+
+	"fitcheck/core/archive"
+	"fitcheck/core/fit"
+	"fitcheck/core/kit"
+	"fitcheck/internal/present"
+)
+
+// Exit statuses, the same for every command.
+const (
+	exitFits        = 0 // fits, or done
+	exitMisfit      = 1 // misfit, or a check failed
+	exitUsage       = 2
+	exitUnsettled   = 3
+	exitUnreadable  = 4 // an input could not be read or was refused
+	exitInterrupted = 130
+)
+
+func statusOf(o fit.Outcome) int {
+	switch o {
+	case fit.Misfit:
+		return exitMisfit
+	case fit.Unsettled:
+		return exitUnsettled
+	}
+	return exitFits
+}
+
+// Env is where a command's output goes.
+type Env struct {
+	Stdout, Stderr io.Writer
+	Width          int // columns of the terminal; 0 for pipes and files
+	Color          bool
+}
+
+// Terminal looks at the standard streams of this process.
+func Terminal() Env {
+	env := Env{Stdout: os.Stdout, Stderr: os.Stderr}
+	if fd := int(os.Stdout.Fd()); term.IsTerminal(fd) {
+		env.Color = os.Getenv("NO_COLOR") == "" && os.Getenv("TERM") != "dumb"
+		if w, _, err := term.GetSize(fd); err == nil {
+			env.Width = w
+		}
+	}
+	return env
+}
+
+// command is one command of the program.
+type command struct {
+	name  string
+	args  string // what follows the name in the usage line
+	short string // the question it answers
+	long  string
+	// run declares its flags and returns what runs with the arguments.
+	setup func(f *flag.FlagSet) func(ctx context.Context, c *call, args []string) (int, error)
+	// tells: it prints a result, so that -json has a meaning.
+	tells bool
+}
+
+// call is one call of a command: its environment and the common flags.
+type call struct {
+	env    Env
+	kitDir string
+	json   bool
+	quiet  bool
+	flags  *flag.FlagSet
+	limits archive.Limits
+}
+
+func (c *call) screen() *present.Screen {
+	return &present.Screen{Out: c.env.Stdout, Width: c.env.Width, Color: c.env.Color}
+}
+
+func (c *call) kit() (*kit.Kit, error) { return kit.Open(c.kitDir) }
+
+// usageError is a wrong call: exit status 2.
+type usageError struct{ msg string }
+
+func (e *usageError) Error() string { return e.msg }
+
+func usagef(format string, args ...any) error { return &usageError{fmt.Sprintf(format, args...)} }
+
+func commands() []*command {
+	return []*command{surveyCommand, headerCommand, matchCommand, demoCommand, versionCommand, helpCommand}
+}
+
+// Run runs the program with its arguments (without the program's name) and
+// returns the exit status.
+func Run(ctx context.Context, args []string, env Env) int {
+	if len(args) == 0 {
+		overview(env.Stderr)
+		return exitUsage
+	}
+	name := args[0]
+	switch name {
+	case "-h", "-help", "--help":
+		name = "help"
+	}
+	for _, cmd := range commands() {
+		if cmd.name == name {
+			return cmd.call(ctx, args[1:], env)
+		}
+	}
+	var names []string
+	for _, cmd := range commands() {
+		names = append(names, cmd.name)
+	}
+	fmt.Fprintf(env.Stderr, "fitcheck: there is no command %q; the commands are %s\n", present.Safe(name), strings.Join(names, ", "))
+	return exitUsage
+}
+
+func (cmd *command) call(ctx context.Context, args []string, env Env) int {
+	c := &call{env: env, limits: archive.DefaultLimits()}
+	f := flag.NewFlagSet(cmd.name, flag.ContinueOnError)
+	f.SetOutput(io.Discard)
+	c.flags = f
+	if cmd.tells {
+		f.BoolVar(&c.json, "json", false, "print one JSON document instead of text")
+	}
+	f.BoolVar(&c.quiet, "q", false, "no progress")
+	kitDir := "."
+	if dir := os.Getenv("FITCHECK_KIT"); dir != "" {
+		kitDir = dir
+	}
+	f.StringVar(&c.kitDir, "kit", kitDir, "`folder` with rulebooks/ devices/ packages/ (or set FITCHECK_KIT)")
+	level := f.String("log", "warn", "what to log on stderr: debug, info, warn or error")
+	run := cmd.setup(f)
+	rest, err := parse(f, args)
+	if errors.Is(err, flag.ErrHelp) {
+		cmd.help(env.Stdout)
+		return exitFits
+	}
+	if err == nil {
+		err = setLog(env.Stderr, *level)
+	}
+	status := exitUsage
+	if err == nil {
+		status, err = run(ctx, c, rest)
+	} else {
+		err = &usageError{err.Error()}
+	}
+	if ctx.Err() != nil {
+		fmt.Fprintln(env.Stderr, "fitcheck: interrupted; temporary files are removed, nothing was changed")
+		return exitInterrupted
+	}
+	if err == nil {
+		return status
+	}
+	for line := range strings.SplitSeq(err.Error(), "\n") {
+		fmt.Fprintln(env.Stderr, "fitcheck: "+present.Safe(line))
+	}
+	var u *usageError
+	if errors.As(err, &u) {
+		fmt.Fprintf(env.Stderr, "usage: fitcheck %s %s\n       fitcheck help %s tells more\n", cmd.name, cmd.args, cmd.name)
+		return exitUsage
+	}
+	return exitUnreadable
+}
+
+// parse lets flags stand before or after the arguments. After "--" everything
+// is an argument.
+func parse(f *flag.FlagSet, args []string) ([]string, error) {
+	var rest []string
+	for i, a := range args {
+		if a == "--" {
+			rest, args = append(rest, args[i+1:]...), args[:i]
+			break
+		}
+	}
+	var front []string
+	for {
+		if err := f.Parse(args); err != nil {
+			return nil, err
+		}
+		args = f.Args()
+		if len(args) == 0 {
+			return append(front, rest...), nil
+		}
+		front = append(front, args[0])
+		args = args[1:]
+	}
+}
+
+func setLog(w io.Writer, level string) error {
+	var l slog.Level
+	if err := l.UnmarshalText([]byte(level)); err != nil {
+		return fmt.Errorf("-log takes debug, info, warn or error, not %q", level)
+	}
+	slog.SetDefault(slog.New(slog.NewTextHandler(w, &slog.HandlerOptions{Level: l})))
+	return nil
+}

@@ -1,0 +1,171 @@
+package cli
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"errors"
+	"flag"
+	"fmt"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+
+	"github.com/google/renameio/v2"
+
+	"fitcheck/demo"
+	"fitcheck/internal/present"
+)
+
+var demoCommand = &command{
+	name: "demo", args: "[DIR]", tells: true,
+	short: "show the whole story on a made-up kit",
+	long: `Writes the demo kit of the Brackwater Tramway to DIR (without DIR, to a temporary
+folder that is removed again) and runs the story on it, showing each command before its
+output. A file of DIR that differs is not replaced without -replace. The exit status is
+0 when every case came out as the story says.`,
+}
+
+func init() {
+	demoCommand.setup = func(f *flag.FlagSet) func(context.Context, *call, []string) (int, error) {
+		replace := f.Bool("replace", false, "replace files of DIR that differ")
+		return func(ctx context.Context, c *call, args []string) (int, error) {
+			if len(args) > 1 {
+				return 0, usagef("demo takes one folder, and %d are given", len(args))
+			}
+			dir := ""
+			if len(args) == 1 {
+				dir = args[0]
+			} else {
+				temp, err := os.MkdirTemp("", "fitcheck-demo-")
+				if err != nil {
+					return 0, err
+				}
+				defer os.RemoveAll(temp)
+				dir = temp
+			}
+			if err := writeKit(ctx, dir, *replace); err != nil {
+				return 0, err
+			}
+			return c.story(ctx, dir, len(args) == 1)
+		}
+	}
+}
+
+// writeKit writes the kit's files, each to a temporary name first. Nothing is
+// written when a file that differs is in the way.
+func writeKit(ctx context.Context, dir string, replace bool) error {
+	var missing []demo.File
+	for _, f := range demo.Kit() {
+		path := filepath.Join(dir, filepath.FromSlash(f.Path))
+		have, err := os.ReadFile(path)
+		switch {
+		case err == nil && bytes.Equal(have, f.Data):
+			continue
+		case err == nil && !replace:
+			return fmt.Errorf("%s: there is a different file already; give an empty folder, or -replace", path)
+		case err != nil && !errors.Is(err, os.ErrNotExist):
+			return err
+		}
+		missing = append(missing, f)
+	}
+	for _, f := range missing {
+		if err := ctx.Err(); err != nil {
+			return err
+		}
+		path := filepath.Join(dir, filepath.FromSlash(f.Path))
+		if err := os.MkdirAll(filepath.Dir(path), 0o755); err != nil {
+			return err
+		}
+		if err := renameio.WriteFile(path, f.Data, 0o644); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// story runs the cases inside the kit, so that the paths shown are those that
+// one would type there.
+func (c *call) story(ctx context.Context, dir string, keep bool) (int, error) {
+	back, err := os.Getwd()
+	if err != nil {
+		return 0, err
+	}
+	if err := os.Chdir(dir); err != nil {
+		return 0, err
+	}
+	defer os.Chdir(back)
+
+	s := c.screen()
+	var results []present.DemoCase
+	cases := demo.Story()
+	for i, d := range cases {
+		if err := ctx.Err(); err != nil {
+			return 0, err
+		}
+		args := append([]string{d.Args[0], "-kit", "."}, d.Args[1:]...)
+		if !c.json {
+			s.Scene(i+1, len(cases), d.Tale, "fitcheck "+strings.Join(d.Args, " "))
+			Run(ctx, args, c.env)
+		}
+		results = append(results, judged(ctx, d, args, c.env))
+	}
+	status := exitFits
+	for _, r := range results {
+		if !r.OK {
+			status = exitMisfit
+		}
+	}
+	if c.json {
+		return status, present.WriteJSON(c.env.Stdout, present.DemoJSON(results))
+	}
+	where := ""
+	if keep {
+		where = dir
+	}
+	s.DemoSummary(results, where)
+	return status, nil
+}
+
+// judged runs a case for its JSON and holds it against the story.
+func judged(ctx context.Context, d demo.Case, args []string, env Env) present.DemoCase {
+	r := present.DemoCase{Case: d.Name, Command: "fitcheck " + strings.Join(d.Args, " "), Expected: expected(d.Exit, d.Verdict, d.Deciding)}
+	var out bytes.Buffer
+	status := Run(ctx, append(args, "-json"), Env{Stdout: &out, Stderr: env.Stderr})
+	var doc struct {
+		Verdict string
+		Checks  []demoCheck
+		Members []struct{ Checks []demoCheck }
+	}
+	if err := json.Unmarshal(out.Bytes(), &doc); err != nil {
+		r.Got = fmt.Sprintf("exit %d, no JSON: %v", status, err)
+		return r
+	}
+	all := doc.Checks
+	for _, m := range doc.Members {
+		all = append(all, m.Checks...)
+	}
+	var deciding []string
+	for _, ch := range all {
+		if ch.Outcome == doc.Verdict && !slices.Contains(deciding, ch.Check) {
+			deciding = append(deciding, ch.Check)
+		}
+	}
+	r.Got = expected(status, doc.Verdict, deciding)
+	r.OK = status == d.Exit && doc.Verdict == d.Verdict
+	for _, want := range d.Deciding {
+		r.OK = r.OK && slices.Contains(deciding, want)
+	}
+	return r
+}
+
+type demoCheck struct{ Check, Outcome string }
+
+func expected(exit int, verdict string, deciding []string) string {
+	t := fmt.Sprintf("exit %d", exit)
+	if verdict != "" {
+		t += ", " + verdict + " by " + strings.Join(deciding, ", ")
+	}
+	return t
+}

@@ -1,0 +1,101 @@
+package cli
+
+import (
+	"context"
+	"flag"
+	"strings"
+
+	"fitcheck/core/archive"
+	"fitcheck/core/digest"
+	"fitcheck/core/fact"
+	"fitcheck/core/kit"
+	"fitcheck/core/rulebook"
+	"fitcheck/core/survey"
+	"fitcheck/internal/present"
+)
+
+var surveyCommand = &command{
+	name: "survey", args: "PACKAGE", tells: true,
+	short: "what is in this download, and is it whole?",
+	long: `PACKAGE is an archive, a bare image or a folder; a name that is no path is looked up
+in the kit's packages/. Archives inside it are opened, too. Each item is shown with its
+kind, size and SHA-256, what its header says with each checksum recomputed, and what the
+manifest and the checksum lists say of it. The exit status is 1 when something is wrong.`,
+	setup: func(f *flag.FlagSet) func(context.Context, *call, []string) (int, error) {
+		expect := expectFlag(f)
+		return func(ctx context.Context, c *call, args []string) (int, error) {
+			if len(args) != 1 {
+				return 0, usagef("survey takes one package, and %d are given", len(args))
+			}
+			k, err := c.kit()
+			if err != nil {
+				return 0, err
+			}
+			s, err := c.survey(ctx, k, args[0], nil, *expect)
+			if err != nil {
+				return 0, err
+			}
+			if c.json {
+				err = present.WriteJSON(c.env.Stdout, present.SurveyJSON(s))
+			} else {
+				c.screen().Survey(s)
+			}
+			return surveyStatus(s), err
+		}
+	},
+}
+
+// survey runs a survey with the rulebooks of the kit, the preferred one first.
+func (c *call) survey(ctx context.Context, k *kit.Kit, name string, prefer *rulebook.Rulebook, expect digests) (*survey.Survey, error) {
+	o := survey.Options{Limits: c.limits}
+	if prefer != nil {
+		o.Rulebooks = append(o.Rulebooks, prefer)
+	}
+	for _, rb := range k.Rulebooks {
+		if rb != prefer {
+			o.Rulebooks = append(o.Rulebooks, rb)
+		}
+	}
+	for _, sum := range expect {
+		o.Expect = append(o.Expect, survey.Expected{Sum: sum, Source: fact.Source{Kind: fact.Command, File: "-digest"}})
+	}
+	return survey.Run(ctx, k.Package(name), o)
+}
+
+// surveyStatus: 4 when nothing could be read, 1 when something is wrong.
+func surveyStatus(s *survey.Survey) int {
+	status, denied := exitFits, false
+	for _, p := range s.Problems {
+		if p.Class != archive.Note {
+			status = exitMisfit
+		}
+		denied = denied || p.Class == archive.Denied
+	}
+	if denied && len(s.Items) == 0 {
+		return exitUnreadable
+	}
+	return status
+}
+
+// digests is the value of the flag -digest.
+type digests []digest.Sum
+
+func (d *digests) String() string {
+	var out []string
+	for _, s := range *d {
+		out = append(out, s.String())
+	}
+	return strings.Join(out, " ")
+}
+
+func (d *digests) Set(text string) error {
+	s, err := digest.Parse(text)
+	*d = append(*d, s)
+	return err
+}
+
+func expectFlag(f *flag.FlagSet) *digests {
+	d := &digests{}
+	f.Var(d, "digest", "a digest published for the package, as `ALGORITHM:HEX`; may be given several times")
+	return d
+}

@@ -1,0 +1,312 @@
+package present
+
+import (
+	"bytes"
+	"encoding/hex"
+	"encoding/json"
+	"fmt"
+	"io"
+	"unicode/utf8"
+
+	"fitcheck/core/archive"
+	"fitcheck/core/digest"
+	"fitcheck/core/fact"
+	"fitcheck/core/fit"
+	"fitcheck/core/image"
+	"fitcheck/core/survey"
+)
+
+// Edition of the JSON documents. It grows when a field changes its meaning;
+// new fields may come at any time.
+const Edition = 1
+
+type about struct {
+	Document string `json:"document"`
+	Edition  int    `json:"edition"`
+}
+
+// WriteJSON writes one document. Every control character and direction mark
+// in it is escaped as \u….
+func WriteJSON(w io.Writer, doc any) error {
+	var b bytes.Buffer
+	e := json.NewEncoder(&b)
+	e.SetEscapeHTML(false)
+	e.SetIndent("", "  ")
+	if err := e.Encode(doc); err != nil {
+		return err
+	}
+	_, err := w.Write(escapeInvisible(b.Bytes()))
+	return err
+}
+
+// escapeInvisible escapes what encoding/json leaves as it is. Such characters
+// can only stand inside strings.
+func escapeInvisible(b []byte) []byte {
+	out := make([]byte, 0, len(b))
+	for len(b) > 0 {
+		r, n := utf8.DecodeRune(b)
+		if r != '\n' && archive.Invisible(r) {
+			out = fmt.Appendf(out, `\u%04x`, r)
+		} else {
+			out = append(out, b[:n]...)
+		}
+		b = b[n:]
+	}
+	return out
+}
+
+type jsonFact struct {
+	About  string `json:"about"`
+	Value  string `json:"value"`
+	Source string `json:"source"`
+	Where  string `json:"where"`
+}
+
+type jsonProblem struct {
+	Class  string `json:"class"`
+	Item   string `json:"item"`
+	What   string `json:"what"`
+	Advice string `json:"advice,omitempty"`
+}
+
+type jsonIntegrity struct {
+	What string `json:"what"`
+	Want string `json:"want"`
+	Got  string `json:"got"`
+	OK   bool   `json:"ok"`
+}
+
+type jsonPart struct {
+	Name   string `json:"name"`
+	Offset int64  `json:"offset"`
+	Size   int64  `json:"size"`
+}
+
+type jsonImage struct {
+	Format      string          `json:"format"`
+	Arch        string          `json:"arch,omitempty"`
+	OS          string          `json:"os,omitempty"`
+	Type        string          `json:"type,omitempty"`
+	Compression string          `json:"compression,omitempty"`
+	Title       string          `json:"title,omitempty"`
+	Version     string          `json:"version,omitempty"`
+	Built       string          `json:"built,omitempty"`
+	Load        *uint64         `json:"load,omitempty"`
+	Entry       *uint64         `json:"entry,omitempty"`
+	Boards      []string        `json:"boards,omitempty"`
+	Models      []string        `json:"models,omitempty"`
+	Revisions   []string        `json:"revisions,omitempty"`
+	Family      string          `json:"family,omitempty"`
+	Integrity   []jsonIntegrity `json:"integrity,omitempty"`
+	Parts       []jsonPart      `json:"parts,omitempty"`
+}
+
+func imageJSON(m *image.Image, facts []fact.Fact) *jsonImage {
+	if m == nil {
+		return nil
+	}
+	values := func(n fact.Name) (out []string) {
+		for _, f := range facts {
+			if f.About == n && !f.Open {
+				out = append(out, f.Value)
+			}
+		}
+		return out
+	}
+	one := func(n fact.Name) string {
+		if v := values(n); len(v) > 0 {
+			return v[0]
+		}
+		return ""
+	}
+	j := &jsonImage{Format: m.Format, Arch: one(fact.Arch), OS: one(fact.OS), Type: one(fact.Type), Compression: m.Compression, Title: one(fact.Title),
+		Version: one(fact.Version), Built: one(fact.Built), Load: m.Load, Entry: m.Entry, Boards: values(fact.Board), Models: values(fact.Model),
+		Revisions: values(fact.Revision), Family: one(fact.Family)}
+	for _, i := range m.Integrity {
+		j.Integrity = append(j.Integrity, jsonIntegrity(i))
+	}
+	for _, p := range m.Parts {
+		j.Parts = append(j.Parts, jsonPart(p))
+	}
+	return j
+}
+
+func factsJSON(all []fact.Fact) []jsonFact {
+	out := []jsonFact{}
+	for _, f := range all {
+		out = append(out, jsonFact{string(f.About), f.Text(), string(f.Source.Kind), f.Source.Where()})
+	}
+	return out
+}
+
+func problemsJSON(all []archive.Problem) []jsonProblem {
+	out := []jsonProblem{}
+	for _, p := range all {
+		out = append(out, jsonProblem{string(p.Class), p.Item, p.What, p.Advice})
+	}
+	return out
+}
+
+// SurveyJSON is the document "survey".
+func SurveyJSON(s *survey.Survey) any {
+	type item struct {
+		Path      string                      `json:"path"`
+		Size      int64                       `json:"size"`
+		Kind      string                      `json:"kind"`
+		Role      string                      `json:"role,omitempty"`
+		Component string                      `json:"component,omitempty"`
+		Digests   map[digest.Algorithm]string `json:"digests"`
+		Image     *jsonImage                  `json:"image,omitempty"`
+		Facts     []jsonFact                  `json:"facts"`
+		Problems  []jsonProblem               `json:"problems"`
+	}
+	type pkg struct {
+		Name     string                      `json:"name"`
+		Size     int64                       `json:"size"`
+		Digests  map[digest.Algorithm]string `json:"digests"`
+		Folder   bool                        `json:"folder,omitempty"`
+		Handling string                      `json:"handling,omitempty"`
+		Facts    []jsonFact                  `json:"facts,omitempty"`
+	}
+	doc := struct {
+		Fitcheck about         `json:"fitcheck"`
+		Package  pkg           `json:"package"`
+		Items    []item        `json:"items"`
+		Problems []jsonProblem `json:"problems"`
+		Notes    []string      `json:"notes,omitempty"`
+	}{about{"survey", Edition}, pkg{Name: s.Name, Size: s.Size, Digests: s.Digests, Folder: s.Folder, Facts: factsJSON(s.NameClaim)}, []item{}, problemsJSON(s.Problems), s.Notes}
+	if doc.Package.Digests == nil {
+		doc.Package.Digests = map[digest.Algorithm]string{}
+	}
+	if s.Entry != nil {
+		doc.Package.Handling = s.Entry.Handling.Text
+	}
+	for _, it := range s.Items {
+		var header []fact.Fact
+		if w, ok := it.Witness(fact.Header); ok {
+			header = w.Claims[0]
+		}
+		doc.Items = append(doc.Items, item{it.Address, it.Size, it.Kind, it.Role, it.Component(), it.Digests, imageJSON(it.Image, header), factsJSON(it.Facts()), problemsJSON(it.Problems)})
+	}
+	return doc
+}
+
+// HeaderJSON is the document "header".
+func HeaderJSON(h Header) any {
+	type field struct {
+		Name    string `json:"name"`
+		Offset  int64  `json:"offset"`
+		Size    int    `json:"size"`
+		Raw     string `json:"raw"`
+		Value   string `json:"value"`
+		Meaning string `json:"meaning"`
+	}
+	doc := struct {
+		Fitcheck about      `json:"fitcheck"`
+		File     string     `json:"file"`
+		Size     int64      `json:"size"`
+		Image    *jsonImage `json:"image"`
+		Fields   []field    `json:"fields"`
+		Problems []string   `json:"problems"`
+	}{about{"header", Edition}, h.Path, h.Size, imageJSON(h.Image, h.Image.Facts), []field{}, append([]string{}, h.Image.Problems...)}
+	for _, f := range h.Image.Fields {
+		doc.Fields = append(doc.Fields, field{f.Name, f.Offset, len(f.Raw), hex.EncodeToString(f.Raw), f.Value, f.Meaning})
+	}
+	return doc
+}
+
+// MatchJSON is the document "match".
+func MatchJSON(v *fit.Verdict) any {
+	type source struct {
+		Side   string `json:"side"`
+		Value  string `json:"value"`
+		Source string `json:"source"`
+		Where  string `json:"where"`
+	}
+	type check struct {
+		Check     string   `json:"check"`
+		Component string   `json:"component,omitempty"`
+		Outcome   string   `json:"outcome"`
+		Device    string   `json:"device"`
+		Package   string   `json:"package"`
+		Because   string   `json:"because"`
+		Sources   []source `json:"sources"`
+		Advice    string   `json:"advice,omitempty"`
+	}
+	type chosen struct {
+		Component string `json:"component"`
+		Item      string `json:"item"`
+		Version   string `json:"version,omitempty"`
+		Slot      string `json:"slot,omitempty"`
+	}
+	type other struct {
+		Component string `json:"component"`
+		Item      string `json:"item"`
+		Because   string `json:"because"`
+	}
+	type member struct {
+		Name    string   `json:"name"`
+		Verdict string   `json:"verdict"`
+		Chosen  []chosen `json:"chosen"`
+		Checks  []check  `json:"checks"`
+		Others  []other  `json:"others,omitempty"`
+	}
+	checks := func(all []fit.Check) []check {
+		out := []check{}
+		for _, c := range all {
+			j := check{c.Check, c.Component, string(c.Outcome), c.Device, c.Package, c.Because, []source{}, c.Advice}
+			for _, x := range c.Sources {
+				j.Sources = append(j.Sources, source{x.Side, x.Value, string(x.Source.Kind), x.Source.Where()})
+			}
+			out = append(out, j)
+		}
+		return out
+	}
+	doc := struct {
+		Fitcheck about    `json:"fitcheck"`
+		Verdict  string   `json:"verdict"`
+		Device   string   `json:"device"`
+		Package  string   `json:"package"`
+		Release  string   `json:"release,omitempty"`
+		Members  []member `json:"members"`
+		Checks   []check  `json:"checks"`
+		Notes    []string `json:"notes,omitempty"`
+	}{about{"match", Edition}, string(v.Verdict), v.Device, v.Package, v.Release, []member{}, checks(v.Checks), v.Notes}
+	for _, m := range v.Members {
+		jm := member{m.Name, string(m.Verdict), []chosen{}, checks(m.Checks), nil}
+		for _, c := range m.Chosen {
+			jm.Chosen = append(jm.Chosen, chosen(c))
+		}
+		for _, o := range m.Others {
+			jm.Others = append(jm.Others, other(o))
+		}
+		doc.Members = append(doc.Members, jm)
+	}
+	return doc
+}
+
+// DemoCase is how one case of the demo came out.
+type DemoCase struct {
+	Case     string `json:"case"`
+	Command  string `json:"command"`
+	Expected string `json:"expected"`
+	Got      string `json:"got"`
+	OK       bool   `json:"ok"`
+}
+
+// DemoJSON is the document "demo".
+func DemoJSON(cases []DemoCase) any {
+	return struct {
+		Fitcheck about      `json:"fitcheck"`
+		Cases    []DemoCase `json:"cases"`
+	}{about{"demo", Edition}, cases}
+}
+
+// VersionJSON is the document "version".
+func VersionJSON(version, built string) any {
+	return struct {
+		Fitcheck about  `json:"fitcheck"`
+		Version  string `json:"version"`
+		Built    string `json:"built_with"`
+	}{about{"version", Edition}, version, built}
+}

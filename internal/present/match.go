@@ -1,0 +1,170 @@
+package present
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"fitcheck/core/fit"
+)
+
+// Match shows a verdict: first the verdict, then what decides it, then the
+// rest, then what to do.
+func (s *Screen) Match(v *fit.Verdict) {
+	st := outcomeStyle(v.Verdict)
+	st = append(slices.Clone(st), strong...)
+	word := strings.ToUpper(string(v.Verdict))
+	sentence := map[fit.Outcome]string{
+		fit.Fits:      "%s fits %s",
+		fit.Misfit:    "%s does NOT fit %s",
+		fit.Unsettled: "whether %s fits %s is not settled",
+	}[v.Verdict]
+	s.hanging(s.paint(st, word)+"  ", len(word)+2, strong, fmt.Sprintf(sentence, v.Package, v.Device))
+	if v.Release != "" {
+		s.line(len(word)+2, plain, "the package stands for release "+v.Release)
+	}
+	for _, n := range v.Notes {
+		s.line(len(word)+2, info, n)
+	}
+
+	all := slices.Clone(v.Checks)
+	for _, m := range v.Members {
+		all = append(all, m.Checks...)
+	}
+	deciding, rest, silent := divide(v.Verdict, all)
+	s.head("What decides it")
+	for _, c := range deciding {
+		s.check(v, c)
+	}
+	if len(rest) > 0 {
+		s.head("What else was checked")
+		for _, c := range rest {
+			s.check(v, c)
+		}
+	}
+	for _, m := range v.Members {
+		s.images(v, m)
+	}
+	if len(silent) > 0 {
+		s.head("Not applicable")
+		s.line(2, faint, strings.Join(silent, ", "))
+	}
+	s.next(v, all)
+}
+
+// identityFirst are the checks that make a fit what it is.
+var identityFirst = []string{"intact", "model", "revision", "arch", "board", "family", "path", "needs"}
+
+// divide picks the checks that decide the verdict: the worst ones, and for a
+// fit those on which it rests.
+func divide(verdict fit.Outcome, all []fit.Check) (deciding, rest []fit.Check, silent []string) {
+	for _, c := range all {
+		switch {
+		case c.Outcome == fit.NotApplicable:
+			name := c.Check
+			if c.Component != "" {
+				name += " (" + c.Component + ")"
+			}
+			if !slices.Contains(silent, name) {
+				silent = append(silent, name)
+			}
+		case c.Outcome == verdict && (verdict != fit.Fits || slices.Contains(identityFirst, c.Check)):
+			deciding = append(deciding, c)
+		default:
+			rest = append(rest, c)
+		}
+	}
+	slices.SortStableFunc(rest, func(a, b fit.Check) int { return weight(a.Outcome) - weight(b.Outcome) })
+	return deciding, rest, silent
+}
+
+func weight(o fit.Outcome) int {
+	return slices.Index([]fit.Outcome{fit.Misfit, fit.Unsettled, fit.Note, fit.Fits, fit.NotApplicable}, o)
+}
+
+// check shows one line of the verdict and, below it, both sides with their
+// sources.
+func (s *Screen) check(v *fit.Verdict, c fit.Check) {
+	lead := "  " + s.paint(outcomeStyle(c.Outcome), pad(string(c.Outcome), 10)) + " " + s.paint(strong, pad(c.Check, 10)) + pad(c.Component, 6) + " "
+	s.hanging(lead, 30, plain, inText(v.Package, c.Because))
+	var cites []string
+	for _, x := range c.Sources {
+		where := within(v.Package, x.Source.Where())
+		t := x.Side + " "
+		if x.Value != "" && x.Value != where && x.Value != x.Source.File {
+			t += inText(v.Package, x.Value) + " "
+		}
+		t += "[" + string(x.Source.Kind) + "] " + where
+		if !slices.Contains(cites, t) {
+			cites = append(cites, t)
+		}
+	}
+	const most = 4
+	for i, t := range cites {
+		if i == most && len(cites) > most+1 {
+			s.line(30, faint, fmt.Sprintf("and %d more, see -json", len(cites)-most))
+			break
+		}
+		s.line(30, faint, t)
+	}
+}
+
+// inText shortens addresses inside a sentence.
+func inText(pkg, t string) string { return strings.ReplaceAll(t, pkg+"::", "::") }
+
+func (s *Screen) images(v *fit.Verdict, m fit.Member) {
+	title := "Images to install, in this order"
+	if m.Verdict != fit.Fits || v.Verdict != fit.Fits {
+		title = "Images that come nearest"
+	}
+	if len(m.Chosen) > 0 {
+		s.head(title)
+		for _, c := range m.Chosen {
+			t := within(v.Package, c.Item)
+			if c.Version != "" {
+				t += "  version " + c.Version
+			}
+			if c.Slot != "" {
+				t += "  into slot " + c.Slot
+			}
+			s.hanging("  "+s.paint(strong, pad(c.Component, 10))+" ", 13, plain, t)
+		}
+	}
+	if len(m.Others) > 0 {
+		s.head("Images passed over")
+		for _, o := range m.Others {
+			s.hanging("  "+s.paint(strong, pad(o.Component, 10))+" ", 13, plain, within(v.Package, o.Item)+": "+inText(v.Package, o.Because))
+		}
+	}
+}
+
+func (s *Screen) next(v *fit.Verdict, all []fit.Check) {
+	var advice []string
+	for _, want := range []fit.Outcome{fit.Misfit, fit.Unsettled} {
+		for _, c := range all {
+			if c.Outcome == want && c.Advice != "" && !slices.Contains(advice, c.Advice) {
+				advice = append(advice, c.Advice)
+			}
+		}
+	}
+	if v.Verdict == fit.Fits {
+		advice = append(advice, "back up the settings off the device before the install")
+		for _, m := range v.Members {
+			for _, c := range m.Chosen {
+				if c.Slot != "" {
+					advice = append(advice, fmt.Sprintf("install into slot %s; the running image stays where it is", c.Slot))
+				}
+			}
+		}
+		for _, t := range v.Next {
+			advice = append(advice, "afterwards, check: "+t)
+		}
+	}
+	if len(advice) == 0 {
+		return
+	}
+	s.head("What to do next")
+	for i, a := range advice {
+		s.hanging(fmt.Sprintf("  %d. ", i+1), 5, plain, inText(v.Package, a))
+	}
+}

@@ -1,0 +1,177 @@
+package present
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"fitcheck/core/archive"
+	"fitcheck/core/fact"
+	"fitcheck/core/image"
+	"fitcheck/core/survey"
+)
+
+// Survey shows what is in a package: first whether something is wrong, then
+// the tree of items, then the problems with advice.
+func (s *Screen) Survey(v *survey.Survey) {
+	problems, notes := split(v.Problems)
+	title := fmt.Sprintf("%s  %s, %s", v.Name, count(len(v.Items), "item"), Bytes(v.Size))
+	if v.Folder {
+		title = fmt.Sprintf("%s  a folder of %s, %s", v.Name, count(len(v.Items), "item"), Bytes(v.Size))
+	}
+	if len(problems) == 0 {
+		s.hanging(s.paint(good, "SOUND")+"     ", 10, strong, title)
+	} else {
+		s.hanging(s.paint(bad, strings.ToUpper(count(len(problems), "problem")))+"  ", 12, strong, title)
+	}
+	if v.Entry != nil {
+		t := "described by " + v.Rulebook.Source(v.Entry.Spot).Where()
+		if v.Entry.Title.Set() {
+			t += " as " + v.Entry.Title.Text
+		}
+		switch v.Entry.Handling.Text {
+		case "unpacked":
+			t += "; unpack it before it is served"
+		case "whole":
+			t += "; it must stay whole: serve it as downloaded"
+		}
+		s.line(2, plain, t)
+	}
+	for _, f := range v.NameClaim {
+		s.line(2, plain, fmt.Sprintf("its name says %s %s, which proves nothing by itself", f.About, f.Text()))
+	}
+	for _, n := range v.Notes {
+		s.line(2, info, n)
+	}
+	s.blank()
+	for _, it := range v.Items {
+		s.item(v, it)
+	}
+	s.problems("What is wrong", bad, v.Name, problems)
+	s.problems("Worth knowing", info, v.Name, notes)
+}
+
+func count(n int, noun string) string {
+	if n == 1 {
+		return "1 " + noun
+	}
+	return fmt.Sprintf("%d %ss", n, noun)
+}
+
+func split(all []archive.Problem) (problems, notes []archive.Problem) {
+	for _, p := range all {
+		if p.Class == archive.Note {
+			notes = append(notes, p)
+		} else {
+			problems = append(problems, p)
+		}
+	}
+	return problems, notes
+}
+
+func (s *Screen) item(v *survey.Survey, it *survey.Item) {
+	indent := 2 * strings.Count(it.Address, "::")
+	mark, st := "  ", plain
+	if p, _ := split(it.Problems); len(p) > 0 {
+		mark, st = "! ", bad
+	}
+	what := it.Kind
+	if it.Role != "" {
+		what += ", " + it.Role
+	}
+	if c := it.Component(); c != "" {
+		what += ", " + c
+	}
+	name := it.Name
+	lead := strings.Repeat(" ", indent) + s.paint(st, mark)
+	s.hanging(lead, indent+2, strong, fmt.Sprintf("%s  (%s, %s)", name, what, Bytes(it.Size)))
+	detail := func(label, t string) {
+		s.hanging(strings.Repeat(" ", indent+6)+s.paint(faint, pad(label, 10)), indent+16, plain, t)
+	}
+	if d := it.Digests["sha256"]; d != "" {
+		detail("sha256", d)
+	}
+	if it.Image != nil {
+		if t := headerFacts(it.Image); t != "" {
+			detail("header", t)
+		}
+		if len(it.Image.Integrity) > 0 {
+			detail("checksums", checksums(it.Image))
+		}
+	}
+	for _, w := range it.Witnesses {
+		if w.Kind != fact.Manifest {
+			continue
+		}
+		for _, c := range w.Claims {
+			detail("manifest", fmt.Sprintf("%s (%s)", claimText(c), within(v.Name, c[len(c)-1].Source.Where())))
+		}
+	}
+	for _, p := range it.Published {
+		verdict := "is"
+		if !p.OK() {
+			verdict = "is NOT"
+		}
+		detail("published", fmt.Sprintf("%s %s the one in %s", p.Sum.Algorithm, verdict, within(v.Name, p.Source.Where())))
+	}
+}
+
+func headerFacts(m *image.Image) string {
+	var parts []string
+	for _, n := range []fact.Name{fact.Title, fact.Arch, fact.OS, fact.Type} {
+		if f, ok := m.First(n); ok {
+			t := f.Text()
+			if n == fact.Title {
+				t = fmt.Sprintf("%q", t)
+			}
+			parts = append(parts, t)
+		}
+	}
+	if m.Compression != "" && m.Compression != "none" {
+		parts = append(parts, m.Compression)
+	}
+	if f, ok := m.First(fact.Built); ok {
+		parts = append(parts, "built "+f.Value)
+	}
+	return strings.Join(parts, ", ")
+}
+
+func checksums(m *image.Image) string {
+	var parts []string
+	for _, i := range m.Integrity {
+		verdict := "holds"
+		if !i.OK {
+			verdict = fmt.Sprintf("does NOT match (says %s, is %s)", i.Want, i.Got)
+		}
+		parts = append(parts, i.What+" "+verdict)
+	}
+	return strings.Join(parts, ", ")
+}
+
+// claimText lists the facts of a claim, grouped by what they are about.
+func claimText(c fact.Claim) string {
+	var order []fact.Name
+	for _, f := range c {
+		if !slices.Contains(order, f.About) {
+			order = append(order, f.About)
+		}
+	}
+	var parts []string
+	for _, n := range order {
+		parts = append(parts, fmt.Sprintf("%s %s", n, fact.Values(c.About(n))))
+	}
+	return strings.Join(parts, "; ")
+}
+
+func (s *Screen) problems(title string, st style, pkg string, all []archive.Problem) {
+	if len(all) == 0 {
+		return
+	}
+	s.head(title)
+	for _, p := range all {
+		s.hanging("  "+s.paint(st, "! "), 4, plain, within(pkg, p.Item)+": "+p.What)
+		if p.Advice != "" {
+			s.line(6, plain, "-> "+p.Advice)
+		}
+	}
+}
