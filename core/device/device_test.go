@@ -30,11 +30,11 @@ func TestReadKeepsWhereEachValueWasRead(t *testing.T) {
 	require.True(t, ok)
 	assert.Equal(t, "QM-8T", model.Value)
 	assert.Equal(t, fact.Capture, model.Source.Kind)
-	assert.Equal(t, "cab07.txt:3 (by way of cab.yaml:3)", model.Source.Where())
+	assert.Equal(t, "cab07.txt:3 by way of cab.yaml:3", model.Source.Where())
 
 	boot, ok := d.Version("boot")
 	require.True(t, ok)
-	assert.Equal(t, "cab07.txt:5 (by way of cab.yaml:6)", boot.Source.Where())
+	assert.Equal(t, "cab07.txt:5 by way of cab.yaml:6", boot.Source.Where())
 
 	main, ok := d.Version("main")
 	require.True(t, ok, "the active slot says what runs")

@@ -25,6 +25,7 @@ const (
 	DeviceFile Kind = "device file"
 	Rulebook   Kind = "rulebook"
 	Command    Kind = "command line"
+	Content    Kind = "content" // computed from the bytes themselves
 )
 
 // Name says what a fact is about. Plural spellings (models, boards,
@@ -102,17 +103,17 @@ type Source struct {
 	Via string
 }
 
-// Where is the place in one line: "cab.yaml:5", "x.img @0x20 +32".
+// Where is the place in one line: "cab.yaml:5", "x.img at 0x20, 32 bytes".
 func (s Source) Where() string {
 	where := s.File
 	switch {
 	case s.Size > 0:
-		where += fmt.Sprintf(" @0x%x +%d", s.Offset, s.Size)
+		where += fmt.Sprintf(" at 0x%x, %d %s", s.Offset, s.Size, map[bool]string{true: "byte", false: "bytes"}[s.Size == 1])
 	case s.Line > 0:
 		where += fmt.Sprintf(":%d", s.Line)
 	}
 	if s.Via != "" {
-		where = s.Via + " (by way of " + where + ")"
+		where = s.Via + " by way of " + where
 	}
 	return where
 }

@@ -66,7 +66,7 @@ func (j *judge) listed() []Check {
 		}
 		out = append(out, ch)
 	}
-	if e := j.s.Entry; e != nil && e.Manifest != nil && len(j.s.Manifests) == 0 {
+	if e := j.s.Entry; e != nil && e.Manifest != nil && len(j.s.Manifests) == 0 && !j.s.Broken() {
 		out = append(out, Check{Check: "complete", Device: j.subjectName(), Package: "no manifest", Outcome: Unsettled,
 			Because: fmt.Sprintf("the rulebook expects a manifest (%s), and there is none", e.Manifest.Item.Pattern),
 			Advice:  "download the whole package again",
@@ -80,7 +80,7 @@ func (j *judge) listed() []Check {
 		n += len(m.Records)
 	}
 	return []Check{{Check: "complete", Outcome: Fits, Device: j.subjectName(), Package: fmt.Sprintf("%d files listed", n), Because: "all that the manifest lists is there",
-		Sources: []Cited{{OfPackage, fmt.Sprintf("%d files listed", n), src(j.s.Manifests[0].Address)}}}}
+		Sources: []Cited{{OfDevice, j.subjectName(), fact.Source{Kind: fact.DeviceFile, File: j.d.File}}, {OfPackage, fmt.Sprintf("%d files listed", n), src(j.s.Manifests[0].Address)}}}}
 }
 
 // missing judges a file that a manifest lists and the package does not hold.

@@ -9,6 +9,7 @@
 package fit
 
 import (
+	"fmt"
 	"slices"
 
 	"fitcheck/core/device"
@@ -97,6 +98,7 @@ type PassedOver struct {
 // Member is the verdict for one device of a group, or for the only one.
 type Member struct {
 	Name    string
+	About   string // model, revision and what runs, in words
 	Verdict Outcome
 	Chosen  []Chosen
 	Checks  []Check
@@ -127,7 +129,10 @@ type Options struct {
 func Match(d *device.Device, rb *rulebook.Rulebook, s *survey.Survey, o Options) *Verdict {
 	v := &Verdict{Device: d.Name.Text, Package: s.Name, Notes: slices.Clone(s.Notes)}
 	j := &judge{subject: newSubject(d, rb), s: s, rb: rb, o: o}
-	v.Checks = append(j.packageChecks(), j.handling()...)
+	v.Checks = j.packageChecks()
+	if !s.Broken() {
+		v.Checks = append(v.Checks, j.handling()...)
+	}
 	m := j.member()
 	v.Members = []Member{m}
 	v.Release = j.release.text
@@ -158,7 +163,7 @@ type judge struct {
 
 // member judges the device: images first, then what the release asks for.
 func (j *judge) member() Member {
-	m := Member{Name: j.d.Name.Text}
+	m := Member{Name: j.d.Name.Text, About: j.aboutDevice()}
 	j.chosen = map[string]*candidate{}
 	components := j.components()
 	main := j.mainComponent()
@@ -195,6 +200,21 @@ func (j *judge) member() Member {
 		m.Verdict = Worse(m.Verdict, c.Outcome)
 	}
 	return m
+}
+
+// aboutDevice says in words which device this is.
+func (j *judge) aboutDevice() string {
+	t := j.d.Name.Text + " is of a model that is not known"
+	if j.sides[fact.Model].known() {
+		t = fmt.Sprintf("%s is a %s", j.d.Name.Text, j.first(fact.Model))
+		if j.sides[fact.Revision].known() {
+			t += " of revision " + j.first(fact.Revision)
+		}
+	}
+	if f, ok := j.d.Version(j.mainComponent()); ok {
+		t += fmt.Sprintf(" and runs %s %s", j.mainComponent(), f.Value)
+	}
+	return t
 }
 
 func boolOrder(b bool) int {

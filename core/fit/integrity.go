@@ -17,10 +17,11 @@ const downloadAgain = "download the package again and compare its digest with th
 func (j *judge) intact(c component, it *survey.Item) Check {
 	ch := Check{Check: "intact", Component: c.name, Package: it.Address}
 	here := fact.Source{Kind: fact.Header, File: it.Address}
+	content := fact.Source{Kind: fact.Content, File: it.Address}
 	if it.Image != nil {
 		for i, sum := range it.Image.Integrity {
 			over := it.Image.Sums[i].Over
-			stated, got := here, here
+			stated, got := here, content
 			stated.Offset, stated.Size = it.Image.Sums[i].At, int64(len(sum.Want)/2)
 			got.Offset, got.Size = over.From, over.To-over.From
 			ch.Sources = append(ch.Sources, Cited{OfStated, sum.What + " " + sum.Want, stated}, Cited{OfPackage, sum.What + " " + sum.Got, got})
@@ -32,14 +33,14 @@ func (j *judge) intact(c component, it *survey.Item) Check {
 	if damage := it.Damage(); len(damage) > 0 {
 		ch.Outcome, ch.Because, ch.Advice = Misfit, words(damage), downloadAgain
 		if len(ch.Sources) == 0 {
-			ch.Sources = append(ch.Sources, Cited{OfPackage, words(damage), here})
+			ch.Sources = append(ch.Sources, Cited{OfPackage, words(damage), content})
 		}
 		return ch
 	}
 	if len(ch.Sources) == 0 {
-		ch.Sources = append(ch.Sources, Cited{OfPackage, kindTitle(it.Kind), here})
+		ch.Sources = append(ch.Sources, Cited{OfPackage, kindTitle(it.Kind), content})
 	}
-	published := j.publishedHolds(it)
+	published, _ := j.publishedHolds(it)
 	switch {
 	case it.Firmware():
 		held := integrityOf(it)
@@ -100,15 +101,15 @@ func words(problems []archive.Problem) string {
 
 // publishedHolds returns a published digest that covers the item and holds:
 // its own, or that of an archive around it.
-func (j *judge) publishedHolds(it *survey.Item) *survey.Published {
+func (j *judge) publishedHolds(it *survey.Item) (p *survey.Published, of *survey.Item) {
 	for _, around := range append([]*survey.Item{it}, j.s.Around(it)...) {
 		for i := range around.Published {
 			if p := &around.Published[i]; p.OK() {
-				return p
+				return p, around
 			}
 		}
 	}
-	return nil
+	return nil, nil
 }
 
 // digest holds the published digests of an image against its content.
@@ -116,7 +117,7 @@ func (j *judge) digest(c component, it *survey.Item) Check {
 	ch := Check{Check: "digest", Component: c.name, Device: "none published", Package: it.Address}
 	for _, p := range it.Published {
 		ch.Sources = append(ch.Sources, Cited{OfStated, p.Sum.String(), p.Source},
-			Cited{OfPackage, string(p.Sum.Algorithm) + ":" + p.Got, fact.Source{Kind: fact.Header, File: it.Address, Size: it.Size}})
+			Cited{OfPackage, string(p.Sum.Algorithm) + ":" + p.Got, fact.Source{Kind: fact.Content, File: it.Address, Size: it.Size}})
 		if !p.OK() {
 			ch.Outcome, ch.Device, ch.Package = Misfit, p.Sum.String(), string(p.Sum.Algorithm)+":"+p.Got
 			ch.Because = fmt.Sprintf("the %s of %s is not the one that %s gives", p.Sum.Algorithm, it.Address, p.Source.Where())
@@ -130,12 +131,12 @@ func (j *judge) digest(c component, it *survey.Item) Check {
 			return ch
 		}
 	}
-	if p := j.publishedHolds(it); p != nil {
+	if p, around := j.publishedHolds(it); p != nil {
 		ch.Outcome, ch.Device, ch.Package = Fits, p.Sum.String(), string(p.Sum.Algorithm)+":"+p.Got
 		ch.Because = fmt.Sprintf("its %s is the published one", p.Sum.Algorithm)
 		if len(it.Published) == 0 {
 			ch.Because = fmt.Sprintf("the %s of the archive around it is the published one", p.Sum.Algorithm)
-			ch.Sources = append(ch.Sources, Cited{OfStated, p.Sum.String(), p.Source}, Cited{OfPackage, p.Sum.String(), fact.Source{Kind: fact.Header, File: it.Address}})
+			ch.Sources = append(ch.Sources, Cited{OfStated, p.Sum.String(), p.Source}, Cited{OfPackage, string(p.Sum.Algorithm) + ":" + p.Got, fact.Source{Kind: fact.Content, File: around.Address}})
 		}
 		return ch
 	}
@@ -160,14 +161,14 @@ func (j *judge) digest(c component, it *survey.Item) Check {
 // packageChecks are about the package as such.
 func (j *judge) packageChecks() []Check {
 	ch := Check{Check: "intact", Package: j.s.Name, Outcome: Fits, Because: "the package opens, and its archives hold",
-		Sources: []Cited{{OfPackage, j.s.Name, fact.Source{Kind: fact.Header, File: j.s.Name}}}}
+		Sources: []Cited{{OfPackage, j.s.Name, fact.Source{Kind: fact.Content, File: j.s.Name}}}}
 	var notes []Check
 	fail := func(o Outcome, p archive.Problem) {
 		if o.rank() <= ch.Outcome.rank() {
 			return
 		}
 		ch.Outcome, ch.Because, ch.Advice, ch.Package = o, p.Item+": "+p.What, p.Advice, p.Item
-		ch.Sources = []Cited{{OfPackage, p.What, fact.Source{Kind: fact.Header, File: p.Item}}}
+		ch.Sources = []Cited{{OfPackage, p.What, fact.Source{Kind: fact.Content, File: p.Item}}}
 	}
 	if root := j.s.Root(); root != nil && root.Container == archive.None && (root.Firmware() || root.Kind == "unknown") {
 		return nil // one bare image: its own check says it all
@@ -214,7 +215,7 @@ func (j *judge) elsewhere() []Check {
 				out = append(out, Check{Check: check.name, Outcome: Unsettled, Package: it.Address,
 					Because: fmt.Sprintf("%s, which is not the image chosen here, is damaged: %s", it.Address, words(ps)),
 					Advice:  downloadAgain,
-					Sources: []Cited{{OfPackage, words(ps), fact.Source{Kind: fact.Header, File: it.Address}}}})
+					Sources: []Cited{{OfPackage, words(ps), fact.Source{Kind: fact.Content, File: it.Address}}}})
 				break
 			}
 		}

@@ -11,7 +11,6 @@ import (
 
 // need checks one thing that a release asks for.
 func (j *judge) need(rel *rulebook.Release, n rulebook.Need) Check {
-	rule := Cited{OfRule, j.document(n.Source.Text, "release "+rel.Version.Text), j.rb.Source(n.Spot)}
 	var ch Check
 	switch {
 	case n.Component.Set():
@@ -30,7 +29,11 @@ func (j *judge) need(rel *rulebook.Release, n rulebook.Need) Check {
 	if n.Why.Set() {
 		ch.Because += " (" + n.Why.Text + ")"
 	}
-	ch.Sources = append(ch.Sources, rule)
+	said := ch.Package
+	if d := j.rb.Document(n.Source); d != "" {
+		said += ", " + d
+	}
+	ch.Sources = append(ch.Sources, Cited{OfRule, said, j.rb.Source(n.Spot)})
 	return ch
 }
 

@@ -90,7 +90,7 @@ func (j *judge) releaseChecks() []Check {
 		out = append(out, Check{Check: "withdrawn", Outcome: Misfit, Device: "a release that stands", Package: "release " + rel.Version.Text,
 			Because: fmt.Sprintf("release %s was withdrawn: %s", rel.Version.Text, rel.Withdrawn.Text),
 			Advice:  "do not install it; take a newer release",
-			Sources: []Cited{j.citeRelease(), {OfRule, j.document(rel.Source.Text, "withdrawn"), j.rb.Source(rel.Withdrawn.Spot)}}})
+			Sources: []Cited{j.citeRelease(), {OfRule, withdrawal(j.rb.Document(rel.Source)), j.rb.Source(rel.Withdrawn.Spot)}}})
 	} else {
 		out = append(out, Check{Check: "withdrawn", Outcome: Fits, Device: "a release that stands", Package: "release " + rel.Version.Text, Because: "the release was not withdrawn",
 			Sources: []Cited{j.citeRelease(), {OfRule, "release " + rel.Version.Text, j.rb.Source(rel.Spot)}}})
@@ -99,16 +99,6 @@ func (j *judge) releaseChecks() []Check {
 		out = append(out, j.need(rel, n))
 	}
 	return append(out, j.dropped(rel), j.entitled(rel))
-}
-
-func (j *judge) document(key, otherwise string) string {
-	if key == "" {
-		return otherwise
-	}
-	if d, ok := j.rb.Sources.Get(key); ok {
-		return key + ": " + d.Value.Text
-	}
-	return key
 }
 
 func (j *judge) citeRelease() Cited {
@@ -301,4 +291,11 @@ func (j *judge) noWayBack(from, to version.Version) string {
 // release, so the rules on main do not bind it.
 func (j *judge) componentOnly() []Check {
 	return []Check{{Check: "path", Outcome: NotApplicable, Because: "the package does not carry the main image; the rules for its versions do not bind it"}}
+}
+
+func withdrawal(document string) string {
+	if document == "" {
+		return "withdrawn"
+	}
+	return "withdrawn, " + document
 }

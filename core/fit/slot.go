@@ -15,7 +15,7 @@ func (j *judge) slot(c component, it *survey.Item) (Check, string) {
 	if !c.slotted {
 		return Check{}, ""
 	}
-	size := Cited{OfPackage, bytesText(it.Size), fact.Source{Kind: fact.Header, File: it.Address, Size: it.Size}}
+	size := Cited{OfPackage, bytesText(it.Size), fact.Source{Kind: fact.Content, File: it.Address, Size: it.Size}}
 	ch := Check{Check: "slot", Component: c.name, Package: bytesText(it.Size)}
 	target, whyNot := j.target()
 	unknown := Cited{OfDevice, "not known", fact.Source{Kind: fact.DeviceFile, File: j.d.File}}

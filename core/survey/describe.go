@@ -163,9 +163,6 @@ func (s *Survey) readManifests() {
 		it.addProblems(m.Problems)
 		s.join(m)
 	}
-	if len(items) == 0 {
-		s.Notes = append(s.Notes, fmt.Sprintf("the rulebook expects a manifest %s, and there is none", rule.Item.Pattern))
-	}
 }
 
 // UnreadLine is the class of lines of a manifest or list that nothing reads.

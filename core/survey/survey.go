@@ -139,6 +139,13 @@ func ofClass(all []archive.Problem, c archive.Class) []archive.Problem {
 // Find returns the item of an address.
 func (s *Survey) Find(address string) *Item { return s.byAddress[address] }
 
+// Broken tells whether the package file itself is damaged, so that what is
+// missing in it says nothing more.
+func (s *Survey) Broken() bool {
+	root := s.Root()
+	return root != nil && len(root.Damage()) > 0
+}
+
 // Around lists the archives that an item lies in, the innermost first.
 func (s *Survey) Around(it *Item) []*Item {
 	var out []*Item
@@ -213,6 +220,10 @@ func Run(ctx context.Context, path string, o Options) (*Survey, error) {
 	}
 	s.describe(o.Rulebooks)
 	s.judgeRoot()
+	if e := s.Entry; e != nil && e.Manifest != nil && len(s.Manifests) == 0 && !s.Broken() {
+		s.problem(s.Name, archive.Problem{Item: s.Name, Class: Absent,
+			What: fmt.Sprintf("the rulebook expects a manifest (%s), and there is none", e.Manifest.Item.Pattern), Advice: "download the whole package again"})
+	}
 	if err := s.lateDigests(ctx, o); err != nil {
 		return nil, err
 	}

@@ -19,9 +19,16 @@ func (s *Screen) Match(v *fit.Verdict) {
 		fit.Misfit:    "%s does NOT fit %s",
 		fit.Unsettled: "whether %s fits %s is not settled",
 	}[v.Verdict]
-	s.hanging(s.paint(st, word)+"  ", len(word)+2, strong, fmt.Sprintf(sentence, v.Package, v.Device))
-	if v.Release != "" {
-		s.line(len(word)+2, plain, "the package stands for release "+v.Release)
+	verdict := func() {
+		s.hanging(s.paint(st, word)+"  ", len(word)+2, strong, fmt.Sprintf(sentence, v.Package, v.Device))
+	}
+	verdict()
+	for _, m := range v.Members {
+		t := m.About
+		if v.Release != "" {
+			t += "; the package stands for release " + v.Release
+		}
+		s.line(len(word)+2, plain, t)
 	}
 	for _, n := range v.Notes {
 		s.line(len(word)+2, info, n)
@@ -31,7 +38,7 @@ func (s *Screen) Match(v *fit.Verdict) {
 	for _, m := range v.Members {
 		all = append(all, m.Checks...)
 	}
-	deciding, rest, silent := divide(v.Verdict, all)
+	deciding, rest := divide(v.Verdict, all)
 	s.head("What decides it")
 	for _, c := range deciding {
 		s.check(v, c)
@@ -45,29 +52,25 @@ func (s *Screen) Match(v *fit.Verdict) {
 	for _, m := range v.Members {
 		s.images(v, m)
 	}
-	if len(silent) > 0 {
-		s.head("Not applicable")
-		s.line(2, faint, strings.Join(silent, ", "))
-	}
 	s.next(v, all)
+	if s.Width > 0 { // the beginning may have scrolled away
+		s.blank()
+		verdict()
+	}
 }
 
 // identityFirst are the checks that make a fit what it is.
 var identityFirst = []string{"intact", "model", "revision", "arch", "board", "family", "path", "needs"}
 
+// noted are the checks that say why they do not apply.
+var noted = []string{"revision", "arch"}
+
 // divide picks the checks that decide the verdict: the worst ones, and for a
 // fit those on which it rests.
-func divide(verdict fit.Outcome, all []fit.Check) (deciding, rest []fit.Check, silent []string) {
+func divide(verdict fit.Outcome, all []fit.Check) (deciding, rest []fit.Check) {
 	for _, c := range all {
 		switch {
-		case c.Outcome == fit.NotApplicable:
-			name := c.Check
-			if c.Component != "" {
-				name += " (" + c.Component + ")"
-			}
-			if !slices.Contains(silent, name) {
-				silent = append(silent, name)
-			}
+		case c.Outcome == fit.NotApplicable && !slices.Contains(noted, c.Check): // silent
 		case c.Outcome == verdict && (verdict != fit.Fits || slices.Contains(identityFirst, c.Check)):
 			deciding = append(deciding, c)
 		default:
@@ -75,7 +78,7 @@ func divide(verdict fit.Outcome, all []fit.Check) (deciding, rest []fit.Check, s
 		}
 	}
 	slices.SortStableFunc(rest, func(a, b fit.Check) int { return weight(a.Outcome) - weight(b.Outcome) })
-	return deciding, rest, silent
+	return deciding, rest
 }
 
 func weight(o fit.Outcome) int {
@@ -85,28 +88,66 @@ func weight(o fit.Outcome) int {
 // check shows one line of the verdict and, below it, both sides with their
 // sources.
 func (s *Screen) check(v *fit.Verdict, c fit.Check) {
-	lead := "  " + s.paint(outcomeStyle(c.Outcome), pad(string(c.Outcome), 10)) + " " + s.paint(strong, pad(c.Check, 10)) + pad(c.Component, 6) + " "
-	s.hanging(lead, 30, plain, inText(v.Package, c.Because))
-	var cites []string
-	for _, x := range c.Sources {
-		where := within(v.Package, x.Source.Where())
-		t := x.Side + " "
-		if x.Value != "" && x.Value != where && x.Value != x.Source.File {
-			t += inText(v.Package, x.Value) + " "
+	lead := "  " + s.paint(outcomeStyle(c.Outcome), pad(string(c.Outcome), 10)) + s.paint(strong, pad(c.Check, 10)) + pad(c.Component, 5) + " "
+	const indent = 28
+	s.hanging(lead, indent, plain, inText(v.Package, c.Because))
+	const under = 12
+	for _, side := range sides(v.Package, c) {
+		s.hanging(strings.Repeat(" ", under)+s.paint(faint, pad(side.name, 8)), under+8, faint, strings.Join(side.said, "; "))
+	}
+}
+
+// said is what one side of a comparison says, each value with its places.
+type said struct {
+	name string
+	said []string
+}
+
+// sides gathers the sources of a check by side, and by place within a side.
+func sides(pkg string, c fit.Check) []said {
+	var out []said
+	stated := map[string]bool{}
+	for _, name := range []string{fit.OfDevice, fit.OfStated, fit.OfPackage, fit.OfRule} {
+		side := said{name: name}
+		values, places := []string{}, map[string][]string{}
+		at := map[string]string{} // place to values
+		var order []string
+		for _, x := range c.Sources {
+			if x.Side != name {
+				continue
+			}
+			place := string(x.Source.Kind) + " " + within(pkg, x.Source.Where())
+			value := inText(pkg, x.Value)
+			if _, ok := at[place]; !ok {
+				order = append(order, place)
+				at[place] = value
+			} else if !slices.Contains(strings.Split(at[place], ", "), value) {
+				at[place] += ", " + value
+			}
 		}
-		t += "[" + string(x.Source.Kind) + "] " + where
-		if !slices.Contains(cites, t) {
-			cites = append(cites, t)
+		for _, place := range order { // values that several places give are written once
+			if v := at[place]; places[v] == nil {
+				values = append(values, v)
+			}
+			places[at[place]] = append(places[at[place]], place)
+		}
+		for _, v := range values {
+			shown := v
+			if len(v) > 40 && stated[v] { // a digest need not be read twice
+				shown = "the same"
+			}
+			stated[v] = true
+			t := shown + " (" + strings.Join(places[v], " and ") + ")"
+			if v == "" || strings.HasSuffix(places[v][0], " "+v) {
+				t = strings.Join(places[v], " and ")
+			}
+			side.said = append(side.said, t)
+		}
+		if len(side.said) > 0 {
+			out = append(out, side)
 		}
 	}
-	const most = 4
-	for i, t := range cites {
-		if i == most && len(cites) > most+1 {
-			s.line(30, faint, fmt.Sprintf("and %d more, see -json", len(cites)-most))
-			break
-		}
-		s.line(30, faint, t)
-	}
+	return out
 }
 
 // inText shortens addresses inside a sentence.
