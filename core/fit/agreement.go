@@ -22,7 +22,7 @@ func (j *judge) agreement(c component, cand *candidate, witnesses []fact.Witness
 	ch := Check{Check: "agreement", Component: c.name, Outcome: Fits, Package: cand.item.Address, Because: "its sources agree"}
 	for _, w := range witnesses {
 		if len(w.Claims) > 0 && len(w.Claims[0]) > 0 {
-			ch.Sources = append(ch.Sources, Cited{OfPackage, string(w.Kind), place(w)})
+			ch.Sources = append(ch.Sources, Cited{OfPackage, "", place(w)})
 		}
 	}
 	for _, n := range []fact.Name{fact.Component, fact.Model, fact.Revision, fact.Arch, fact.Family, fact.Version} {

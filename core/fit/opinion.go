@@ -1,6 +1,7 @@
 package fit
 
 import (
+	"slices"
 	"strings"
 
 	"fitcheck/core/fact"
@@ -101,7 +102,8 @@ func (sub *subject) stance(n fact.Name, facts []fact.Fact) stance {
 	}
 	undecided := false
 	for _, f := range facts {
-		for _, d := range side.facts {
+		// Where device file and rulebook clash, only what contradicts both excludes.
+		for _, d := range slices.Concat(side.facts, side.clash) {
 			switch sub.same(n, f, d.Value) {
 			case names:
 				return names

@@ -5,6 +5,7 @@ import (
 	"strings"
 
 	"github.com/jedib0t/go-pretty/v6/table"
+	"github.com/jedib0t/go-pretty/v6/text"
 
 	"fitcheck/core/image"
 )
@@ -37,8 +38,9 @@ func (s *Screen) Header(h Header) {
 	columns := []table.ColumnConfig{{Number: 2, Align: 2}}
 	if s.Width > 0 {
 		// Value and meaning share what the other columns leave.
-		rest := max(30, s.Width-8-6-14-rawWidth-8)
-		columns = append(columns, table.ColumnConfig{Number: 5, WidthMax: rest * 2 / 5}, table.ColumnConfig{Number: 6, WidthMax: rest * 3 / 5})
+		rest := max(30, s.Width-60)
+		columns = append(columns, table.ColumnConfig{Number: 5, WidthMax: rest * 2 / 5, WidthMaxEnforcer: text.WrapSoft},
+			table.ColumnConfig{Number: 6, WidthMax: rest * 3 / 5, WidthMaxEnforcer: text.WrapSoft})
 	}
 	s.table(table.Row{"offset", "size", "field", "raw", "value", "meaning"}, rows, columns)
 	if len(m.Integrity) > 0 {
