@@ -285,7 +285,7 @@ func TestMatch(t *testing.T) {
 		{name: "digest differs", files: map[string]string{"SUMS": sums("a.img", "other")}, want: Misfit, check: "digest/main", because: "is not the one"},
 		{name: "list leaves the image out", files: map[string]string{"SUMS": sums("m.txt", "[QM-8T]\nmain a.img 8.4.2 revs=A1,A2\n")}, want: Unsettled, check: "digest/main", because: "does not speak of"},
 		{name: "list expected and absent", rules: []string{"  - title: single", "    checksums: '**/*.sha256'\n  - title: single"}, want: Unsettled, check: "digest/main", because: "there is none"},
-		{name: "published digest of the package differs", expect: "sha256:" + strings.Repeat("0", 64), want: Unsettled, check: "digest", because: "not the published one"},
+		{name: "published digest of the package differs", expect: "sha256:" + strings.Repeat("0", 64), want: Misfit, check: "digest/main", because: "not the one that -digest gives"},
 
 		// complete
 		{name: "listed and missing", manifest: "[QM-8T]\nmain a.img 8.4.2 revs=A1,A2\nboot x.boot 3.2.0 revs=A2\n", want: Misfit, check: "complete/boot", because: "not in the package"},

@@ -142,6 +142,12 @@ func (j *judge) unsaid(ch *Check, c component, cand *candidate, n fact.Name) {
 	switch n {
 	case fact.Model:
 		ch.Because = "nothing in the package says which model it is for"
+		if m := cand.item.Image; m != nil {
+			if title, ok := m.First(fact.Title); ok {
+				ch.Because += fmt.Sprintf("; its header bears the title %q, which no pattern of a rulebook reads", title.Value)
+				ch.Sources = append(ch.Sources, Cited{OfPackage, fmt.Sprintf("title %q", title.Value), title.Source})
+			}
+		}
 		ch.Advice = "find a manifest, release note or header title that names the model, and describe it in the rulebook"
 	case fact.Revision:
 		switch {

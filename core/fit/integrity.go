@@ -115,15 +115,15 @@ func (j *judge) publishedHolds(it *survey.Item) (p *survey.Published, of *survey
 // digest holds the published digests of an image against its content.
 func (j *judge) digest(c component, it *survey.Item) Check {
 	ch := Check{Check: "digest", Component: c.name, Device: "none published", Package: it.Address}
+	if bad, of := wrongDigest(append([]*survey.Item{it}, j.s.Around(it)...)); bad != nil {
+		ch.Outcome, ch.Device, ch.Package = Misfit, bad.Sum.String(), string(bad.Sum.Algorithm)+":"+bad.Got
+		ch.Because = fmt.Sprintf("the %s of %s is not the one that %s gives", bad.Sum.Algorithm, of.Address, bad.Source.Where())
+		ch.Advice = "download the package again; if it stays so, ask the maker"
+		ch.Sources = citePublished(of, *bad)
+		return ch
+	}
 	for _, p := range it.Published {
-		ch.Sources = append(ch.Sources, Cited{OfStated, p.Sum.String(), p.Source},
-			Cited{OfPackage, string(p.Sum.Algorithm) + ":" + p.Got, fact.Source{Kind: fact.Content, File: it.Address, Size: it.Size}})
-		if !p.OK() {
-			ch.Outcome, ch.Device, ch.Package = Misfit, p.Sum.String(), string(p.Sum.Algorithm)+":"+p.Got
-			ch.Because = fmt.Sprintf("the %s of %s is not the one that %s gives", p.Sum.Algorithm, it.Address, p.Source.Where())
-			ch.Advice = "download the package again; if it stays so, ask the maker"
-			return ch
-		}
+		ch.Sources = append(ch.Sources, citePublished(it, p)...)
 	}
 	for _, p := range it.Problems {
 		if p.Class == survey.Mismatch {
@@ -136,7 +136,7 @@ func (j *judge) digest(c component, it *survey.Item) Check {
 		ch.Because = fmt.Sprintf("its %s is the published one", p.Sum.Algorithm)
 		if len(it.Published) == 0 {
 			ch.Because = fmt.Sprintf("the %s of the archive around it is the published one", p.Sum.Algorithm)
-			ch.Sources = append(ch.Sources, Cited{OfStated, p.Sum.String(), p.Source}, Cited{OfPackage, string(p.Sum.Algorithm) + ":" + p.Got, fact.Source{Kind: fact.Content, File: around.Address}})
+			ch.Sources = append(ch.Sources, citePublished(around, *p)...)
 		}
 		return ch
 	}
@@ -156,6 +156,24 @@ func (j *judge) digest(c component, it *survey.Item) Check {
 		ch.Outcome, ch.Because = NotApplicable, "no digest was published with the package"
 	}
 	return ch
+}
+
+// wrongDigest finds a published digest that is not the content's, of an image
+// or of an archive around it.
+func wrongDigest(items []*survey.Item) (*survey.Published, *survey.Item) {
+	for _, it := range items {
+		for i := range it.Published {
+			if !it.Published[i].OK() {
+				return &it.Published[i], it
+			}
+		}
+	}
+	return nil, nil
+}
+
+func citePublished(it *survey.Item, p survey.Published) []Cited {
+	return []Cited{{OfStated, p.Sum.String(), p.Source},
+		{OfPackage, string(p.Sum.Algorithm) + ":" + p.Got, fact.Source{Kind: fact.Content, File: it.Address, Size: it.Size}}}
 }
 
 // packageChecks are about the package as such.
@@ -202,6 +220,9 @@ func (j *judge) elsewhere() []Check {
 	used := map[string]bool{}
 	for _, c := range j.chosen {
 		used[c.item.Address] = true
+		for _, a := range j.s.Around(c.item) { // its own digest check speaks of them
+			used[a.Address] = true
+		}
 	}
 	for _, check := range []struct {
 		name  string
@@ -212,10 +233,14 @@ func (j *judge) elsewhere() []Check {
 				continue
 			}
 			if ps := ofClass(it.Problems, check.class); len(ps) > 0 {
-				out = append(out, Check{Check: check.name, Outcome: Unsettled, Package: it.Address,
+				ch := Check{Check: check.name, Outcome: Unsettled, Package: it.Address,
 					Because: fmt.Sprintf("%s, which is not the image chosen here, is damaged: %s", it.Address, words(ps)),
 					Advice:  downloadAgain,
-					Sources: []Cited{{OfPackage, words(ps), fact.Source{Kind: fact.Content, File: it.Address}}}})
+					Sources: []Cited{{OfPackage, words(ps), fact.Source{Kind: fact.Content, File: it.Address}}}}
+				if it == j.s.Root() {
+					ch.Outcome, ch.Because = Misfit, it.Address+": "+words(ps)
+				}
+				out = append(out, ch)
 				break
 			}
 		}

@@ -1,0 +1,156 @@
+package e2e
+
+import (
+	"bytes"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"runtime"
+	"strings"
+	"syscall"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// What people get wrong: each a message that says what, where and what to do,
+// and the right exit status.
+func TestBadInput(t *testing.T) {
+	kit := writeKit(t)
+	good, err := os.ReadFile(filepath.Join(kit, "packages/qm-tram-8.4.2.zip"))
+	require.NoError(t, err)
+	page := []byte("<html><head><title>Sign in</title></head><body>Sign in</body></html>")
+	write(t, kit, "in/cut.zip", good[:len(good)/2])
+	write(t, kit, "in/page.img", page)
+	write(t, kit, "in/empty.img", nil)
+	write(t, kit, "in/blank.img", bytes.Repeat([]byte{0xff}, 5000))
+	write(t, kit, "in/zeros.img", make([]byte, 5000))
+	write(t, kit, "in/misspelt.yaml", []byte("kind: device\nname: x\nmodle: QM-8T\n"))
+	write(t, kit, "in/twice.yaml", []byte("kind: device\nname: x\nname: y\n"))
+	write(t, kit, "in/tab.yaml", []byte("kind: device\n\tname: x\n"))
+	write(t, kit, "in/text.yaml", nil)
+
+	files := unzip(t, kit, "qm-tram-8.4.2.zip")
+	const m = "qm-tram-8.4.2/qm_manifest.txt"
+	files[m] = append(files[m], "and one line that says nothing to anybody!\n"...)
+	delete(files, "qm-tram-8.4.2/qm.sha256")
+	write(t, kit, "in/line/qm-tram-8.4.2.zip", zipOf(t, files))
+
+	match := func(pkg string) []string { return []string{"match", "-device", "cabinet-07", pkg} }
+	on := func(device string) []string {
+		return []string{"match", "-device", device, "packages/qm-tram-8.4.2.zip"}
+	}
+	for name, c := range map[string]struct {
+		args   []string
+		status int
+		says   []string // in stdout and stderr together
+	}{
+		"truncated zip":                 {match("in/cut.zip"), 1, []string{"MISFIT", "cut.zip", "truncated", "download the package again"}},
+		"survey of a truncated zip":     {[]string{"survey", "in/cut.zip"}, 1, []string{"truncated", "download the package again"}},
+		"error page":                    {match("in/page.img"), 1, []string{"MISFIT", "HTML page", "portal"}},
+		"survey of an error page":       {[]string{"survey", "in/page.img"}, 1, []string{"HTML page", "portal"}},
+		"header of an error page":       {[]string{"header", "in/page.img"}, 4, []string{"html", "page.img"}},
+		"empty file":                    {match("in/empty.img"), 1, []string{"MISFIT", "empty"}},
+		"survey of an empty file":       {[]string{"survey", "in/empty.img"}, 1, []string{"empty"}},
+		"header of an empty file":       {[]string{"header", "in/empty.img"}, 4, []string{"empty"}},
+		"erased flash":                  {match("in/blank.img"), 1, []string{"MISFIT", "FF"}},
+		"all zero":                      {match("in/zeros.img"), 1, []string{"MISFIT", "zero"}},
+		"unread line in a manifest":     {match("in/line/qm-tram-8.4.2.zip"), 3, []string{"UNSETTLED", "line 11", "says nothing to anybody", "rulebook"}},
+		"misspelt key":                  {on("in/misspelt.yaml"), 4, []string{"misspelt.yaml:3:1", `"modle"`, `"model"`}},
+		"key given twice":               {on("in/twice.yaml"), 4, []string{"twice.yaml:3:1", "line 2"}},
+		"tab in YAML":                   {on("in/tab.yaml"), 4, []string{"tab.yaml:2", "YAML"}},
+		"empty device file":             {on("in/text.yaml"), 4, []string{"text.yaml:1:1", "empty"}},
+		"no such device":                {on("cabinet-7"), 4, []string{"cabinet-7", "cabinet-07"}},
+		"no such package":               {match("nothing.zip"), 4, []string{"nothing.zip", "no such file"}},
+		"no such kit":                   {[]string{"match", "-kit", "elsewhere", "-device", "x", "y"}, 4, []string{"elsewhere", "-kit"}},
+		"wrong digest":                  {append(match("packages/qm-tram-8.4.2.zip"), "-digest", "sha256:"+strings.Repeat("0", 64)), 1, []string{"MISFIT", "digest"}},
+		"half a digest":                 {append(match("packages/qm-tram-8.4.2.zip"), "-digest", "sha256:0123"), 2, []string{"64 hexadecimal digits"}},
+		"no package":                    {[]string{"match", "-device", "cabinet-07"}, 2, []string{"usage", "package"}},
+		"no device":                     {[]string{"match", "packages/qm-tram-8.4.2.zip"}, 2, []string{"usage", "-device"}},
+		"unknown command":               {[]string{"mach"}, 2, []string{"mach", "match"}},
+		"unknown flag":                  {[]string{"survey", "-depp", "x"}, 2, []string{"depp", "usage"}},
+		"no item of that address":       {[]string{"header", "packages/qm-tram-8.4.2.zip::nothing"}, 4, []string{"nothing", "survey"}},
+		"a device where a file belongs": {[]string{"survey", os.DevNull}, 4, []string{"device"}},
+	} {
+		t.Run(name, func(t *testing.T) {
+			r := call(t, kit, c.args...)
+			assert.Equal(t, c.status, r.status, r.out+r.errout)
+			for _, s := range c.says {
+				assert.Contains(t, r.out+r.errout, s)
+			}
+		})
+	}
+}
+
+// The program runs as another user here, since root may read everything.
+func TestNoPermission(t *testing.T) {
+	if os.Getuid() != 0 || runtime.GOOS != "linux" {
+		t.Skip("needs root to become another user")
+	}
+	dir, err := os.MkdirTemp("/tmp", "fitcheck-e2e-perm-")
+	require.NoError(t, err)
+	defer os.RemoveAll(dir)
+	require.NoError(t, os.Chmod(dir, 0o755))
+	bin, err := os.ReadFile(program)
+	require.NoError(t, err)
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "fitcheck"), bin, 0o755))
+	write(t, dir, "folder/closed/a.img", []byte("x"))
+	write(t, dir, "folder/b.txt", []byte("x"))
+	require.NoError(t, os.Chmod(filepath.Join(dir, "folder/closed"), 0))
+	for path, want := range map[string]struct {
+		status int
+		says   string
+	}{"folder/closed": {4, "permission"}, "folder": {1, "permission"}} {
+		c := exec.Command(filepath.Join(dir, "fitcheck"), "survey", path)
+		c.Dir = dir
+		c.SysProcAttr = &syscall.SysProcAttr{Credential: &syscall.Credential{Uid: 65534, Gid: 65534}}
+		out, _ := c.CombinedOutput()
+		assert.Equal(t, want.status, c.ProcessState.ExitCode(), string(out))
+		assert.Contains(t, string(out), want.says)
+		assert.Contains(t, string(out), "closed")
+	}
+}
+
+// Nobody's names act on a terminal or break the JSON.
+func TestHostileNames(t *testing.T) {
+	dir := t.TempDir()
+	write(t, dir, "h.zip", zipOf(t, map[string][]byte{"a\x1b[31mred\u202egnp.img": uimage(2, "t\x1b[2J", []byte("x")), "../up.img": []byte("x"), "/abs.img": []byte("x"), `c:\x.img`: []byte("x")}))
+	for _, args := range [][]string{{"survey", "h.zip"}, {"survey", "-json", "h.zip"}} {
+		r := call(t, dir, args...)
+		assert.Equal(t, 1, r.status, "unsafe names are problems")
+		assert.NotContains(t, r.out, "\x1b")
+		assert.NotContains(t, r.out, "\u202e")
+		assert.Contains(t, r.out, `\u001b`)
+		assert.Contains(t, r.out, "climbs out")
+		assert.Contains(t, r.out, "absolute")
+		assert.Contains(t, r.out, "drive letter")
+	}
+	document(t, call(t, dir, "survey", "-json", "h.zip"))
+}
+
+// Ctrl-C ends a run with a message and leaves no temporary file.
+func TestInterrupt(t *testing.T) {
+	if runtime.GOOS == "windows" {
+		t.Skip("no interrupt to send")
+	}
+	dir, tmp := t.TempDir(), t.TempDir()
+	inner := zipOf(t, map[string][]byte{"big.bin": bytes.Repeat([]byte("0123456789abcdef"), 8<<20)})
+	write(t, dir, "outer.zip", zipOf(t, map[string][]byte{"a.zip": inner, "b.zip": inner, "c.zip": append(bytes.Clone(inner), make([]byte, 64<<20)...)}))
+	c := exec.Command(program, "survey", "outer.zip")
+	var out bytes.Buffer
+	c.Dir, c.Stderr = dir, &out
+	c.Env = append(os.Environ(), "TMPDIR="+tmp)
+	require.NoError(t, c.Start())
+	time.Sleep(120 * time.Millisecond)
+	require.NoError(t, c.Process.Signal(os.Interrupt))
+	c.Wait()
+	left, err := os.ReadDir(tmp)
+	require.NoError(t, err)
+	assert.Empty(t, left, "temporary files are gone")
+	if code := c.ProcessState.ExitCode(); code != 0 { // a very fast machine may have ended before
+		assert.Equal(t, 130, code, out.String())
+		assert.Contains(t, out.String(), "interrupted")
+	}
+}
