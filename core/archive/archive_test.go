@@ -1,0 +1,227 @@
+package archive
+
+import (
+	"archive/tar"
+	"archive/zip"
+	"bytes"
+	"compress/gzip"
+	"context"
+	"errors"
+	"os"
+	"path/filepath"
+	"sort"
+	"strings"
+	"sync"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// notes records what a walk shows.
+type notes struct {
+	mu       sync.Mutex
+	content  map[string]string // address to content
+	items    []*Item
+	problems []Problem
+}
+
+type noteSink struct {
+	n  *notes
+	it *Item
+	bytes.Buffer
+}
+
+func (s *noteSink) End(size int64, problems []Problem) {
+	s.n.mu.Lock()
+	defer s.n.mu.Unlock()
+	if int(size) != s.Len() {
+		panic("End tells another size than was written")
+	}
+	s.n.content[s.it.Address] = s.String()
+	s.n.items = append(s.n.items, s.it)
+	s.n.problems = append(s.n.problems, problems...)
+}
+
+func (n *notes) Begin(it *Item, _ []byte) Sink { return &noteSink{n: n, it: it} }
+
+func (n *notes) Report(p Problem) {
+	n.mu.Lock()
+	defer n.mu.Unlock()
+	n.problems = append(n.problems, p)
+}
+
+func (n *notes) says(class Class, item, what string) bool {
+	for _, p := range n.problems {
+		if p.Class == class && strings.HasSuffix(p.Item, item) && strings.Contains(p.What, what) {
+			return true
+		}
+	}
+	return false
+}
+
+func walk(t testing.TB, name string, data []byte, l Limits) (*notes, error) {
+	p := filepath.Join(t.TempDir(), name)
+	require.NoError(t, os.WriteFile(p, data, 0o644))
+	n := &notes{content: map[string]string{}}
+	return n, Walk(context.Background(), p, l, n)
+}
+
+type file struct{ name, data string }
+
+func zipOf(files ...file) []byte {
+	var b bytes.Buffer
+	w := zip.NewWriter(&b)
+	for _, f := range files {
+		e, _ := w.Create(f.name)
+		e.Write([]byte(f.data))
+	}
+	w.Close()
+	return b.Bytes()
+}
+
+func tarOf(files ...file) []byte {
+	var b bytes.Buffer
+	w := tar.NewWriter(&b)
+	for _, f := range files {
+		w.WriteHeader(&tar.Header{Name: f.name, Mode: 0o644, Size: int64(len(f.data))})
+		w.Write([]byte(f.data))
+	}
+	w.Close()
+	return b.Bytes()
+}
+
+func gzOf(name string, data []byte) []byte {
+	var b bytes.Buffer
+	w := gzip.NewWriter(&b)
+	w.Name = name
+	w.Write(data)
+	w.Close()
+	return b.Bytes()
+}
+
+func TestWalk(t *testing.T) {
+	two := []file{{"a/one", "1111"}, {"two", "22"}}
+	for _, c := range []struct {
+		name string
+		data []byte
+		want []string // addresses below the package, in their order
+	}{
+		{"bare.bin", []byte("bare"), nil},
+		{"z.zip", zipOf(two...), []string{"a/one", "two"}},
+		{"t.tar", tarOf(two...), []string{"a/one", "two"}},
+		{"t.tgz", gzOf("", tarOf(two...)), []string{"a/one", "two"}},
+		{"f.gz", gzOf("", []byte("inside")), []string{"f"}},
+		{"f.gz", gzOf("given/name.img", []byte("inside")), []string{"name.img"}},
+		{"z.zip", zipOf(file{"in.zip", string(zipOf(two...))}, file{"x.tgz", string(gzOf("", tarOf(two...)))}), []string{"in.zip", "in.zip::a/one", "in.zip::two", "x.tgz", "x.tgz::a/one", "x.tgz::two"}},
+		{"misnamed.tar", zipOf(two...), []string{"a/one", "two"}},
+	} {
+		t.Run(c.name, func(t *testing.T) {
+			n, err := walk(t, c.name, c.data, DefaultLimits())
+			require.NoError(t, err)
+			assert.Empty(t, n.problems)
+			sort.Slice(n.items, func(i, j int) bool { return n.items[i].Before(n.items[j]) })
+			var got []string
+			for _, it := range n.items[1:] {
+				got = append(got, strings.TrimPrefix(it.Address, c.name+"::"))
+			}
+			assert.Equal(t, c.want, got)
+			assert.Equal(t, string(c.data), n.content[c.name], "every byte of the package itself passes")
+			for address, text := range n.content {
+				if strings.HasSuffix(address, "::a/one") {
+					assert.Equal(t, "1111", text)
+				}
+			}
+		})
+	}
+}
+
+func TestFolder(t *testing.T) {
+	dir := filepath.Join(t.TempDir(), "pkg")
+	require.NoError(t, os.MkdirAll(filepath.Join(dir, "sub"), 0o755))
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "sub/x.zip"), zipOf(file{"a", "1"}), 0o644))
+	require.NoError(t, os.Symlink("/etc/passwd", filepath.Join(dir, "link")))
+	n := &notes{content: map[string]string{}}
+	require.NoError(t, Walk(context.Background(), dir, DefaultLimits(), n))
+	assert.Equal(t, "1", n.content["pkg::sub/x.zip::a"])
+	assert.Len(t, n.content, 2)
+	assert.True(t, n.says(Unsafe, "pkg::link", "symbolic link"), "%v", n.problems)
+}
+
+func TestDamage(t *testing.T) {
+	z, tg := zipOf(file{"a", strings.Repeat("abc", 1000)}, file{"b", "2"}), gzOf("", tarOf(file{"a", strings.Repeat("abc", 5000)}))
+	flip := func(b []byte, at int) []byte { c := bytes.Clone(b); c[at] ^= 1; return c }
+	for _, c := range []struct {
+		name string
+		data []byte
+		item string
+		what string
+	}{
+		{"cut.zip", z[:len(z)-10], "cut.zip", "truncated"},
+		{"bit.zip", flip(z, 34), "bit.zip::a", "damaged"},
+		{"cut.tgz", tg[:len(tg)-20], "cut.tgz", "truncated"},
+		{"crc.tgz", flip(tg, len(tg)-6), "crc.tgz", "CRC-32"},
+		{"cut.tar", tarOf(file{"a", strings.Repeat("x", 3000)})[:2000], "cut.tar", "truncated"},
+		{"twins.zip", zipOf(file{"a", "1"}, file{"a", "2"}), "twins.zip", "two entries"},
+	} {
+		n, err := walk(t, c.name, c.data, DefaultLimits())
+		require.NoError(t, err, c.name)
+		assert.True(t, n.says(Damaged, c.item, c.what), "%s: %v", c.name, n.problems)
+		assert.Equal(t, string(c.data), n.content[c.name], "a damaged package is still read to its end, for its digest")
+	}
+}
+
+func TestBounds(t *testing.T) {
+	nested := []byte("core")
+	for range 9 {
+		nested = zipOf(file{"n.zip", string(nested)})
+	}
+	bomb := gzOf("", bytes.Repeat([]byte{0}, 4<<20))
+	for _, c := range []struct {
+		name  string
+		data  []byte
+		set   func(*Limits)
+		bound string
+	}{
+		{"depth", nested, func(*Limits) {}, "depth"},
+		{"items", zipOf(file{"a", ""}, file{"b", ""}, file{"c", ""}), func(l *Limits) { l.Items = 3 }, "items"},
+		{"bytes", bomb, func(l *Limits) { l.Bytes = 1 << 20 }, "bytes in all"},
+		{"item ratio", bomb, func(l *Limits) { l.ItemFree, l.ItemRatio = 1<<20, 100 }, "ratio"},
+		{"total ratio", bomb, func(l *Limits) { l.TotalFree, l.TotalRatio = 1<<20, 100 }, "in all"},
+	} {
+		l := DefaultLimits()
+		c.set(&l)
+		_, err := walk(t, c.name, c.data, l)
+		var bound *BoundError
+		require.True(t, errors.As(err, &bound), "%s: %v", c.name, err)
+		assert.Contains(t, bound.Bound, c.bound)
+		assert.NotEmpty(t, bound.Item)
+	}
+}
+
+func TestUnsafeNames(t *testing.T) {
+	for name, why := range map[string]string{"../a": "climbs", "a/../../b": "climbs", "/a": "absolute", `C:\a`: "drive", `a\b`: "backslash", "a\x1bb": "control", "a\u202eb": "direction", "": "no name"} {
+		_, got := unsafeName(name)
+		assert.Contains(t, got, why, "%q", name)
+	}
+	clean, why := unsafeName("./a//b..c/d")
+	assert.Equal(t, "a/b..c/d", clean)
+	assert.Empty(t, why)
+}
+
+func FuzzWalk(f *testing.F) {
+	inner := zipOf(file{"a", "1"}, file{"../b", "2"})
+	f.Add(inner)
+	f.Add(tarOf(file{"a", "1"}, file{"z.zip", string(inner)}))
+	f.Add(gzOf("x", tarOf(file{"a", "1"})))
+	f.Add(gzOf("x", inner))
+	f.Fuzz(func(t *testing.T, data []byte) {
+		l := DefaultLimits()
+		l.Bytes, l.Items = 8<<20, 500
+		_, err := walk(t, "x", data, l)
+		var bound *BoundError
+		if err != nil && !errors.As(err, &bound) {
+			t.Fatal(err)
+		}
+	})
+}
