@@ -92,6 +92,14 @@ func (s *Screen) check(v *fit.Verdict, c fit.Check) {
 	const indent = 28
 	s.hanging(lead, indent, plain, inText(v.Package, c.Because))
 	const under = 12
+	if c.Outcome == fit.Fits && v.Verdict != fit.Fits { // not what decides: as short as its sources allow
+		var all []string
+		for _, side := range sides(v.Package, c) {
+			all = append(all, side.name+" "+strings.Join(side.said, "; "))
+		}
+		s.hanging(strings.Repeat(" ", under), under, faint, strings.Join(all, " | "))
+		return
+	}
 	for _, side := range sides(v.Package, c) {
 		s.hanging(strings.Repeat(" ", under)+s.paint(faint, pad(side.name, 8)), under+8, faint, strings.Join(side.said, "; "))
 	}
