@@ -129,13 +129,6 @@ func (sub *subject) first(n fact.Name) string {
 	return ""
 }
 
-// revisionKnown tells whether the revision is known and, where the rulebook
-// lists revisions, one of them.
-func (sub *subject) revisionKnown() bool {
-	s := sub.sides[fact.Revision]
-	return s.known() && s.whyNot == ""
-}
-
 // family is the image family that the device runs, "" when not known.
 func (sub *subject) family() string { return sub.first(fact.Family) }
 
