@@ -5,17 +5,24 @@ go 1.26.0
 require (
 	github.com/agext/levenshtein v1.2.3
 	github.com/bmatcuk/doublestar/v4 v4.10.4
+	github.com/cavaliergopher/cpio v1.0.1
+	github.com/diskfs/go-diskfs v1.9.4
 	github.com/google/renameio/v2 v2.0.2
 	github.com/jedib0t/go-pretty/v6 v6.8.3
 	github.com/klauspost/compress v1.20.3
+	github.com/pierrec/lz4/v4 v4.1.33
 	github.com/stretchr/testify v1.12.1
+	github.com/therootcompany/xz v1.0.1
+	github.com/ulikunitz/xz v0.5.17
 	go.yaml.in/yaml/v3 v3.0.6
 	golang.org/x/term v0.29.0
 )
 
 require (
 	github.com/BurntSushi/toml v1.4.1-0.20240526193622-a339e1f7089c // indirect
+	github.com/anchore/go-lzo v0.1.0 // indirect
 	github.com/mattn/go-runewidth v0.0.16 // indirect
+	github.com/pkg/xattr v0.4.12 // indirect
 	github.com/rivo/uniseg v0.4.7 // indirect
 	golang.org/x/exp/typeparams v0.0.0-20231108232855-2478ac86f678 // indirect
 	golang.org/x/mod v0.41.0 // indirect

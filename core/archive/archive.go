@@ -88,9 +88,16 @@ type Problem struct {
 // Sink takes the content of one item.
 type Sink interface {
 	io.Writer
-	// End is called once, after the last byte that could be read, with the
-	// number of bytes and what was found wrong.
-	End(size int64, problems []Problem)
+	// End is called once, after the last byte that could be read, with what
+	// was found wrong. The content tells its size, and can be read at random
+	// during the call when the sink is a Keeper. An error ends the walk.
+	End(c *Content, problems []Problem) error
+}
+
+// Keeper is a Sink that may need its item's content for random access at the
+// end. It is asked before the first byte passes.
+type Keeper interface {
+	Keep() bool
 }
 
 // Visitor is told of each item. Its methods are called from several

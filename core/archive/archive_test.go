@@ -32,15 +32,16 @@ type noteSink struct {
 	bytes.Buffer
 }
 
-func (s *noteSink) End(size int64, problems []Problem) {
+func (s *noteSink) End(c *Content, problems []Problem) error {
 	s.n.mu.Lock()
 	defer s.n.mu.Unlock()
-	if int(size) != s.Len() {
+	if int(c.Size()) != s.Len() {
 		panic("End tells another size than was written")
 	}
 	s.n.content[s.it.Address] = s.String()
 	s.n.items = append(s.n.items, s.it)
 	s.n.problems = append(s.n.problems, problems...)
+	return nil
 }
 
 func (n *notes) Begin(it *Item, _ []byte) Sink { return &noteSink{n: n, it: it} }

@@ -82,7 +82,7 @@ func (w *walker) gzip(p *pass) error {
 	if err != nil && err != io.EOF {
 		return p.failed(err)
 	}
-	if isTar(head) {
+	if IsTar(head) {
 		if err := w.tar(p, inner, 2); err != nil {
 			return err
 		}

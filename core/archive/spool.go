@@ -34,6 +34,7 @@ func (w *walker) cleanUp() {
 // a stream.
 type spool struct {
 	io.ReaderAt
+	size int64
 	file *os.File
 }
 
@@ -46,34 +47,53 @@ func (s *spool) Close() error {
 	return err
 }
 
-// spool reads the pass to its end and keeps what passed.
+// spool reads the pass to its end and keeps what passed. Damage of the pass
+// is told already when it comes up.
 func (w *walker) spool(p *pass) (*spool, error) {
+	s, _, err := w.spoolFrom(p)
+	return s, err
+}
+
+// spoolFrom reads a stream to its end and keeps it: in memory while it is
+// small, then in a temporary file. damage is what the stream ended with before
+// its time; err ends the walk.
+func (w *walker) spoolFrom(r io.Reader) (s *spool, damage, err error) {
 	var mem bytes.Buffer
-	switch _, err := io.CopyN(&mem, p, inMemory); {
-	case err == io.EOF || err != nil && p.broken:
-		return &spool{ReaderAt: bytes.NewReader(mem.Bytes())}, nil
+	n, err := io.CopyN(&mem, r, inMemory)
+	switch {
+	case err == io.EOF:
+		return &spool{ReaderAt: bytes.NewReader(mem.Bytes()), size: n}, nil, nil
+	case err != nil && fatal(err):
+		return nil, nil, err
 	case err != nil:
-		return nil, err
+		return &spool{ReaderAt: bytes.NewReader(mem.Bytes()), size: n}, err, nil
 	}
 	dir, err := w.temp.make()
 	if err != nil {
-		return nil, &OpenError{os.TempDir(), err}
+		return nil, nil, &OpenError{os.TempDir(), err}
 	}
 	f, err := os.CreateTemp(dir, "item-")
 	if err != nil {
-		return nil, &OpenError{dir, err}
+		return nil, nil, &OpenError{dir, err}
 	}
-	s := &spool{ReaderAt: f, file: f}
+	s = &spool{ReaderAt: f, size: n, file: f}
 	out := &tempWriter{f}
+	buf := buffers.Get().(*[]byte)
+	defer buffers.Put(buf)
 	if _, err = out.Write(mem.Bytes()); err == nil {
-		_, err = io.Copy(out, p)
+		n, err = io.CopyBuffer(onlyWriter{out}, onlyReader{r}, *buf)
+		s.size += n
 	}
-	if err != nil && !p.broken {
+	if err != nil && fatal(err) {
 		s.Close()
-		return nil, err
+		return nil, nil, err
 	}
-	return s, nil
+	return s, err, nil
 }
+
+// onlyReader and onlyWriter keep io.CopyBuffer to the buffer it is given.
+type onlyReader struct{ io.Reader }
+type onlyWriter struct{ io.Writer }
 
 // tempWriter turns a failed write, such as on a full disk, into an error that
 // names the temporary folder and ends the walk.

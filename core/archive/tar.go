@@ -11,7 +11,8 @@ import (
 // followed by its file. A header is known by its own checksum, so old tars
 // without the "ustar" magic are recognised, too.
 
-func isTar(head []byte) bool {
+// IsTar tells a tar by the checksum of its first header.
+func IsTar(head []byte) bool {
 	if len(head) < 512 || head[0] == 0 {
 		return false
 	}

@@ -38,10 +38,22 @@ func (w *walker) item(it *Item, src source) error {
 	case Gzip:
 		err = w.gzip(p)
 	}
+	content := &Content{w: w, address: it.Address, at: src.at, depth: it.Depth}
+	if k, ok := p.sink.(Keeper); err == nil && ok && src.at == nil && k.Keep() {
+		s, spoolErr := w.spool(p)
+		if spoolErr != nil {
+			return spoolErr
+		}
+		defer s.Close()
+		content.at = s
+	}
 	if err == nil {
 		err = p.drain()
 	}
-	p.sink.End(p.n, p.problems)
+	content.size = p.n
+	if endErr := p.sink.End(content, p.problems); err == nil {
+		err = endErr
+	}
 	return err
 }
 
@@ -159,7 +171,7 @@ func recognise(head []byte) Container {
 		return Zip
 	case isGzip(head):
 		return Gzip
-	case isTar(head):
+	case IsTar(head):
 		return Tar
 	}
 	return None

@@ -13,6 +13,7 @@ type Stretch struct {
 // Partial is a checksum that a header carries over a stretch of its file.
 type Partial struct {
 	Algorithm Algorithm
+	Options   Options
 	Over      Stretch
 	// Zeroed are stretches whose bytes count as zero, such as the place of
 	// the checksum itself.
@@ -30,7 +31,11 @@ type Stretches struct {
 func NewStretches(parts []Partial) *Stretches {
 	s := &Stretches{parts: parts}
 	for _, p := range parts {
-		s.sums = append(s.sums, New(p.Algorithm))
+		h, err := NewWith(p.Algorithm, p.Options)
+		if err != nil {
+			panic(err) // a fault of this program: layouts are checked before they are used
+		}
+		s.sums = append(s.sums, h)
 	}
 	return s
 }

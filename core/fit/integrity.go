@@ -7,9 +7,11 @@ import (
 
 	"fitcheck/core/archive"
 	"fitcheck/core/fact"
-	"fitcheck/core/image"
 	"fitcheck/core/survey"
 )
+
+// maxCited is how many checksums of one image are cited.
+const maxCited = 16
 
 const downloadAgain = "download the package again and compare its digest with the published one"
 
@@ -19,11 +21,13 @@ func (j *judge) intact(c component, it *survey.Item) Check {
 	here := fact.Source{Kind: fact.Header, File: it.Address}
 	content := fact.Source{Kind: fact.Content, File: it.Address}
 	if it.Image != nil {
-		for i, sum := range it.Image.Integrity {
-			over := it.Image.Sums[i].Over
+		for _, sum := range it.Image.AllSums() {
+			if len(ch.Sources) >= maxCited && sum.OK {
+				continue
+			}
 			stated, got := here, content
-			stated.Offset, stated.Size = it.Image.Sums[i].At, int64(len(sum.Want)/2)
-			got.Offset, got.Size = over.From, over.To-over.From
+			stated.Offset, stated.Size = sum.At, int64(len(sum.Want)/2)
+			got.Offset, got.Size = sum.Over.From, sum.Over.To-sum.Over.From
 			ch.Sources = append(ch.Sources, Cited{OfStated, sum.What + " " + sum.Want, stated}, Cited{OfPackage, sum.What + " " + sum.Got, got})
 			if !sum.OK && ch.Device == "" {
 				ch.Device, ch.Package = sum.What+" "+sum.Want, sum.What+" "+sum.Got
@@ -38,7 +42,7 @@ func (j *judge) intact(c component, it *survey.Item) Check {
 		return ch
 	}
 	if len(ch.Sources) == 0 {
-		ch.Sources = append(ch.Sources, Cited{OfPackage, kindTitle(it.Kind), content})
+		ch.Sources = append(ch.Sources, Cited{OfPackage, it.Title(), content})
 	}
 	published, _ := j.publishedHolds(it)
 	switch {
@@ -52,7 +56,7 @@ func (j *judge) intact(c component, it *survey.Item) Check {
 		ch.Outcome, ch.Because = Fits, "the archive and its checksums hold"
 	case slices.Contains([]string{"html", "json", "pdf", "empty", "blank", "zeros"}, it.Kind):
 		ch.Outcome = Misfit
-		ch.Because = fmt.Sprintf("it is not firmware at all: %s", kindTitle(it.Kind))
+		ch.Because = fmt.Sprintf("it is not firmware at all: %s", it.Title())
 		ch.Advice = downloadAgain
 	case published != nil:
 		ch.Outcome, ch.Because = Fits, "its format is not known, but a published digest holds for it"
@@ -65,28 +69,16 @@ func (j *judge) intact(c component, it *survey.Item) Check {
 	return ch
 }
 
-func kindTitle(kind string) string {
-	switch kind {
-	case "empty":
-		return "the file is empty"
-	case "blank":
-		return "every byte is FF"
-	case "zeros":
-		return "every byte is zero"
-	}
-	if f := image.ByName(kind); f != nil {
-		return f.Title
-	}
-	return kind
-}
-
 func integrityOf(it *survey.Item) string {
 	if it.Image == nil {
 		return ""
 	}
 	var held []string
-	for _, i := range it.Image.Integrity {
-		held = append(held, i.What)
+	for _, s := range it.Image.AllSums() {
+		held = append(held, s.What)
+	}
+	if len(held) > 4 {
+		return fmt.Sprintf("%s and %d more", strings.Join(held[:3], ", "), len(held)-3)
 	}
 	return strings.Join(held, " and ")
 }

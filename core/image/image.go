@@ -1,17 +1,24 @@
 // Package image reads the headers of firmware images.
 //
-// Each format is one file that registers a Format: how its magic is sniffed
-// and how its header is read. Reading a header yields fields (what stands at
-// which offset), facts (what that says about the device the image is for) and
-// sums: checksums over stretches of the file that are recomputed while the
-// bytes pass by. A fact counts as protected when a checksum that holds covers
-// the bytes it was read from.
+// Each format is one file that registers a Format: how it is told by its
+// content and how its header is read. Reading a header yields fields (what
+// stands at which offset), facts (what that says about the device the image is
+// for), checksums, which are recomputed, and parts: what lies inside and is
+// looked into in turn. A fact counts as protected when a checksum that holds
+// covers the bytes it was read from.
+//
+// A format's Read sees a Source. It is tried on the first bytes of a file
+// while the file passes by; the checksums it asks for then ride on that one
+// pass. Only when it asks for bytes beyond those is it called again, with the
+// whole content at hand.
 package image
 
 import (
 	"fmt"
+	"slices"
 	"time"
 
+	"fitcheck/core/archive"
 	"fitcheck/core/digest"
 	"fitcheck/core/fact"
 )
@@ -24,22 +31,108 @@ type Format struct {
 	Title string
 	// Firmware is false for what is recognised only to say that it is not.
 	Firmware bool
-	// Sniff tells the format by the first bytes of a file.
+	// Rank orders formats that the same bytes may suit: higher is asked first.
+	Rank int
+	// Magics are what the format is known by; any one of them will do.
+	Magics []Magic
+	// Sniff tells the format by the first bytes of a file where the magics
+	// alone do not suffice. It is asked only when one of the magics is there,
+	// or when there are none.
 	Sniff func(head []byte) bool
-	// Read reads the header out of the first bytes; size is that of the whole
-	// file, -1 while it is not known. Nil when there is no header to read.
-	Read func(head []byte, size int64) (*Image, error)
+	// Read reads the header. Nil when there is none to read. Its error says
+	// what is wrong with the file; what it could read comes back all the same.
+	Read func(s *Source) (*Image, error)
+	// SniffEnd tells a format by the last bytes of a file, for those that have
+	// a trailer in place of a header.
+	SniffEnd func(tail []byte) bool
+	// Deep formats are looked for at any offset of a blob: their structure or
+	// checksums leave no doubt, and Read gives their Extent.
+	Deep bool
 }
 
-var formats []*Format
+// Magic is a run of bytes at a fixed offset.
+type Magic struct {
+	At    int
+	Bytes string
+}
 
-// Register adds a format. It is called by the init function of its file.
-func Register(f *Format) { formats = append(formats, f) }
+func (m Magic) in(head []byte) bool {
+	return len(head) >= m.At+len(m.Bytes) && string(head[m.At:m.At+len(m.Bytes)]) == m.Bytes
+}
+
+// Set is a set of formats, asked in their order.
+type Set struct{ formats []*Format }
+
+var builtin = &Set{}
+
+// Register adds a format to the built-in ones. It is called by the init
+// function of its file.
+func Register(f *Format) { builtin.add(f) }
+
+// Builtin is the set of all formats of this package.
+func Builtin() *Set { return builtin }
+
+// With is the set with more formats, such as layouts.
+func (s *Set) With(more ...*Format) *Set {
+	out := &Set{formats: slices.Clone(s.formats)}
+	for _, f := range more {
+		out.add(f)
+	}
+	return out
+}
+
+func (s *Set) add(f *Format) {
+	i, _ := slices.BinarySearchFunc(s.formats, f, func(a, b *Format) int {
+		if a.Rank != b.Rank {
+			return b.Rank - a.Rank
+		}
+		if a.Name < b.Name {
+			return -1
+		}
+		return 1
+	})
+	s.formats = slices.Insert(s.formats, i, f)
+}
+
+// trailers tells whether a format of the set is known by its end.
+func (s *Set) trailers() bool {
+	return slices.ContainsFunc(s.formats, func(f *Format) bool { return f.SniffEnd != nil })
+}
+
+// readTrailer reads a file that is known by its end only.
+func (s *Set) readTrailer(c *archive.Content) (*Format, *Image, error) {
+	const room = 4 << 10
+	if !s.trailers() || !c.Readable() {
+		return nil, nil, nil
+	}
+	tail := make([]byte, min(room, c.Size()))
+	if _, err := c.ReadAt(tail, c.Size()-int64(len(tail))); err != nil && archive.Fatal(err) {
+		return nil, nil, err
+	}
+	for _, f := range s.formats {
+		if f.SniffEnd == nil || !f.SniffEnd(tail) {
+			continue
+		}
+		m, err := readAll(f, c)
+		if err == nil {
+			err = lookInto(s, c, m)
+		}
+		if err != nil {
+			return nil, nil, err
+		}
+		m.finish(c.Address(), c.Size(), false)
+		return f, m, nil
+	}
+	return nil, nil, nil
+}
+
+// Formats lists the formats in the order in which they are asked.
+func (s *Set) Formats() []*Format { return s.formats }
 
 // Sniff finds the format of a file by its first bytes, or nil.
-func Sniff(head []byte) *Format {
-	for _, f := range formats {
-		if f.Sniff(head) {
+func (s *Set) Sniff(head []byte) *Format {
+	for _, f := range s.formats {
+		if f.is(head) {
 			return f
 		}
 	}
@@ -49,12 +142,19 @@ func Sniff(head []byte) *Format {
 	return nil
 }
 
+func (f *Format) is(head []byte) bool {
+	if len(f.Magics) > 0 && !slices.ContainsFunc(f.Magics, func(m Magic) bool { return m.in(head) }) {
+		return false
+	}
+	return f.Sniff == nil && len(f.Magics) > 0 || f.Sniff != nil && f.Sniff(head)
+}
+
 // ByName finds a format by its name, or nil.
-func ByName(name string) *Format {
+func (s *Set) ByName(name string) *Format {
 	if name == text.Name {
 		return text
 	}
-	for _, f := range formats {
+	for _, f := range s.formats {
 		if f.Name == name {
 			return f
 		}
@@ -66,17 +166,18 @@ func ByName(name string) *Format {
 type Image struct {
 	Format string
 	Fields []Field
-	// Facts have Source.Offset and Source.Size; whoever knows the file's
-	// address fills in Source.File.
-	Facts       []fact.Fact
+	// Facts have Source.Offset and Source.Size; Source.File is filled in at
+	// the end, when the file's address is known.
+	Facts []fact.Fact
+	// Configs are what a header offers to choose from, each with facts of its
+	// own; empty for most formats.
+	Configs     []Config
 	Compression string
 	Load, Entry *uint64
-	// Sums are the checksums that the header carries, Integrity how they came
-	// out once the bytes have passed.
-	Sums      []Sum
-	Integrity []Integrity
+	// Sums are the checksums that the header carries, recomputed.
+	Sums []Sum
 	// Extent is how many bytes the image takes by its own account, header
-	// included.
+	// included; 0 when it does not say.
 	Extent int64
 	Parts  []Part
 	// Problems is what is wrong with the image apart from its checksums, Notes
@@ -84,10 +185,26 @@ type Image struct {
 	Problems, Notes []string
 }
 
-// Part is an image inside an image.
+// Config is one of several ways to start what an image holds.
+type Config struct {
+	Name    string
+	Default bool
+	Facts   []fact.Fact
+}
+
+// Part is something inside an image.
 type Part struct {
 	Name         string
-	Offset, Size int64
+	Offset, Size int64  // in the image around it, as it lies there
+	Compression  string // "" when it lies there plainly
+	Unpacked     int64  // bytes once inflated; 0 when not compressed
+	Kind         string // format of its content; "" when it was not looked into
+	Image        *Image // header of its content; nil when it has none
+	// Opaque parts are not looked into.
+	Opaque bool
+	// Guess: that something compressed lies here is a guess, so that it is no
+	// damage when it cannot be inflated.
+	Guess bool
 }
 
 // Field is one field of a header.
@@ -99,18 +216,14 @@ type Field struct {
 	Meaning string
 }
 
-// Sum is a checksum that a header carries.
+// Sum is a checksum that a header carries, and what the content gives.
 type Sum struct {
 	What string // "header crc32"
 	digest.Partial
-	Want string // lower-case hexadecimal
-	At   int64  // where the header holds it
-}
-
-// Integrity is a recomputed checksum.
-type Integrity struct {
-	What, Want, Got string
-	OK              bool
+	Want string // lower-case hexadecimal, or words where one sum stands for many
+	Got  string // "" until it is computed
+	OK   bool
+	At   int64 // where the header holds it
 }
 
 // First returns the first fact about something.
@@ -134,77 +247,148 @@ func (m *Image) Values(n fact.Name) []string {
 	return out
 }
 
-// Damaged lists everything that keeps the image from being intact.
-func (m *Image) Damaged() []string {
-	out := append([]string(nil), m.Problems...)
-	for _, i := range m.Integrity {
-		if !i.OK {
-			out = append(out, fmt.Sprintf("%s does not match: the header says %s, the content gives %s", i.What, i.Want, i.Got))
+// Claims are what the header says, a claim for each configuration where it
+// has several.
+func (m *Image) Claims() []fact.Claim {
+	if len(m.Configs) == 0 {
+		return []fact.Claim{m.Facts}
+	}
+	var out []fact.Claim
+	for _, c := range m.Configs {
+		out = append(out, slices.Concat(m.Facts, c.Facts))
+	}
+	return out
+}
+
+// All lists the facts of the image, of its configurations and of its parts.
+func (m *Image) All() []fact.Fact {
+	out := slices.Clone(m.Facts)
+	for _, c := range m.Configs {
+		out = append(out, c.Facts...)
+	}
+	for _, p := range m.Parts {
+		if p.Image != nil {
+			out = append(out, p.Image.All()...)
 		}
 	}
 	return out
 }
 
-func (m *Image) field(name string, offset int, raw []byte, value, meaning string) {
-	m.Fields = append(m.Fields, Field{name, int64(offset), raw, value, meaning})
+// Damaged lists everything that keeps the image from being intact, in its
+// parts, too.
+func (m *Image) Damaged() []string {
+	out := slices.Clone(m.Problems)
+	for _, s := range m.Sums {
+		if !s.OK {
+			out = append(out, fmt.Sprintf("%s does not match: the header says %s, the content gives %s", s.What, s.Want, s.Got))
+		}
+	}
+	for _, p := range m.Parts {
+		if p.Image != nil {
+			for _, d := range p.Image.Damaged() {
+				out = append(out, fmt.Sprintf("in its part %s (%s): %s", p.Name, p.Kind, d))
+			}
+		}
+	}
+	return out
 }
 
-func (m *Image) fact(about fact.Name, value string, offset, size int64) {
-	if value != "" {
-		m.Facts = append(m.Facts, fact.Fact{About: about, Value: value, Source: fact.Source{Kind: fact.Header, Offset: offset, Size: size}})
+// AllNotes lists the notes of the image and of its parts.
+func (m *Image) AllNotes() []string {
+	out := slices.Clone(m.Notes)
+	for _, p := range m.Parts {
+		if p.Image != nil {
+			for _, n := range p.Image.AllNotes() {
+				out = append(out, fmt.Sprintf("in its part %s (%s): %s", p.Name, p.Kind, n))
+			}
+		}
+	}
+	return out
+}
+
+// AllSums lists the checksums of the image and of its parts; those of parts
+// are named after them.
+func (m *Image) AllSums() []Sum {
+	out := slices.Clone(m.Sums)
+	for _, p := range m.Parts {
+		if p.Image != nil {
+			for _, s := range p.Image.AllSums() {
+				s.What = p.Name + " " + s.What
+				out = append(out, s)
+			}
+		}
+	}
+	return out
+}
+
+func (m *Image) problem(format string, args ...any) {
+	if len(m.Problems) < maxSaid {
+		m.Problems = append(m.Problems, fmt.Sprintf(format, args...))
 	}
 }
 
-// Reading is a header being read while its file passes by.
-type Reading struct {
-	Image *Image
-	sums  *digest.Stretches
+func (m *Image) note(format string, args ...any) {
+	if len(m.Notes) < maxSaid {
+		m.Notes = append(m.Notes, fmt.Sprintf(format, args...))
+	}
 }
 
-// Begin reads the header out of the first bytes of a file. It returns nil when
-// the format has no header that is read.
-func Begin(f *Format, head []byte, size int64) *Reading {
-	if f == nil || f.Read == nil {
-		return nil
+// Bounds of what one header may say.
+const (
+	maxSaid   = 64
+	maxFields = 4096
+	maxFacts  = 1024
+	maxParts  = 1024
+	maxSums   = 4096
+)
+
+func (m *Image) field(name string, offset int64, raw []byte, value, meaning string) {
+	if len(m.Fields) < maxFields {
+		m.Fields = append(m.Fields, Field{name, offset, raw, value, meaning})
 	}
-	m, err := f.Read(head, size)
-	if err != nil {
-		m = &Image{Problems: []string{err.Error()}}
-	}
-	m.Format = f.Name
-	parts := make([]digest.Partial, len(m.Sums))
-	for i, s := range m.Sums {
-		parts[i] = s.Partial
-	}
-	return &Reading{m, digest.NewStretches(parts)}
 }
 
-// Write takes the next bytes of the file.
-func (r *Reading) Write(p []byte) (int, error) { return r.sums.Write(p) }
-
-// End settles the checksums, once all total bytes have passed.
-func (r *Reading) End(total int64) *Image {
-	m := r.Image
-	for i, res := range r.sums.Results() {
-		s := m.Sums[i]
-		m.Integrity = append(m.Integrity, Integrity{s.What, s.Want, res.Hex, res.Missing == 0 && res.Hex == s.Want})
+func (m *Image) fact(about fact.Name, value string, offset, size int64) *fact.Fact {
+	if value == "" || len(m.Facts) >= maxFacts {
+		return &fact.Fact{}
 	}
-	switch {
-	case m.Extent > total:
-		m.Problems = append(m.Problems, fmt.Sprintf("truncated: its header announces %d bytes in all, and there are %d", m.Extent, total))
-	case m.Extent > 0 && m.Extent < total:
-		m.Notes = append(m.Notes, fmt.Sprintf("%d bytes follow the image; no checksum covers them", total-m.Extent))
-	}
-	for i := range m.Facts {
-		m.Facts[i].Protected = m.covered(m.Facts[i].Source)
-	}
-	return m
+	m.Facts = append(m.Facts, fact.Fact{About: about, Value: value, Source: fact.Source{Kind: fact.Header, Offset: offset, Size: size}})
+	return &m.Facts[len(m.Facts)-1]
 }
+
+func (m *Image) part(name string, offset, size int64) *Part {
+	if len(m.Parts) >= maxParts {
+		return &Part{}
+	}
+	m.Parts = append(m.Parts, Part{Name: name, Offset: offset, Size: size})
+	return &m.Parts[len(m.Parts)-1]
+}
+
+// sum asks for a checksum over a stretch, to be compared with want.
+func (m *Image) sum(what string, a digest.Algorithm, o digest.Options, over, zeroed digest.Stretch, want string, at int64) {
+	if len(m.Sums) >= maxSums {
+		return
+	}
+	p := digest.Partial{Algorithm: a, Options: o, Over: over}
+	if zeroed.To > zeroed.From {
+		p.Zeroed = []digest.Stretch{zeroed}
+	}
+	m.Sums = append(m.Sums, Sum{What: what, Partial: p, Want: want, At: at})
+}
+
+// checked adds a checksum that Read has computed itself.
+func (m *Image) checked(what, want, got string, over digest.Stretch, at int64) {
+	if len(m.Sums) < maxSums {
+		m.Sums = append(m.Sums, Sum{What: what, Partial: digest.Partial{Over: over}, Want: want, Got: got, OK: want == got, At: at})
+	}
+}
+
+func stretch(from, to int64) digest.Stretch { return digest.Stretch{From: from, To: to} }
 
 // covered tells whether a checksum that holds was taken over the bytes.
 func (m *Image) covered(s fact.Source) bool {
-	for i, sum := range m.Sums {
-		if m.Integrity[i].OK && sum.Over.From <= s.Offset && s.Offset+s.Size <= sum.Over.To {
+	for _, sum := range m.Sums {
+		if sum.OK && sum.Over.From <= s.Offset && s.Offset+s.Size <= sum.Over.To {
 			return true
 		}
 	}

@@ -11,11 +11,41 @@ import (
 // package: recognised so that it can be named.
 
 func init() {
+	Register(&Format{Name: "signature", Title: "signature", Rank: 1, Sniff: func(h []byte) bool {
+		return bytes.HasPrefix(h, []byte("-----BEGIN PGP SIG")) || bytes.HasPrefix(h, []byte("-----BEGIN PKCS7")) || bytes.HasPrefix(h, []byte("-----BEGIN CMS")) || isPGPSignature(h) || isCMS(h)
+	}})
+	Register(&Format{Name: "yaml", Title: "YAML document", Sniff: func(h []byte) bool {
+		return isText(h) && (bytes.HasPrefix(blanks(h), []byte("---\n")) || bytes.HasPrefix(blanks(h), []byte("%YAML ")))
+	}})
 	Register(&Format{Name: "html", Title: "HTML page", Sniff: func(h []byte) bool { return htmlStart.Match(blanks(h)) }})
 	Register(&Format{Name: "xml", Title: "XML document", Sniff: func(h []byte) bool { return bytes.HasPrefix(blanks(h), []byte("<?xml")) }})
 	Register(&Format{Name: "pdf", Title: "PDF document", Sniff: func(h []byte) bool { return bytes.HasPrefix(h, []byte("%PDF-")) }})
 	Register(&Format{Name: "pem", Title: "PEM text", Sniff: func(h []byte) bool { return bytes.HasPrefix(h, []byte("-----BEGIN ")) }})
 	Register(&Format{Name: "json", Title: "JSON document", Sniff: isJSON})
+}
+
+// isPGPSignature: a binary OpenPGP signature packet (RFC 9580, section 4.2) of
+// version 3 to 6, and of a length that a signature may have.
+func isPGPSignature(h []byte) bool {
+	if len(h) < 12 || len(h) > 4096 {
+		return false
+	}
+	switch {
+	case h[0] == 0x88:
+		return int(h[1])+2 == len(h) && h[2] >= 3 && h[2] <= 6
+	case h[0] == 0x89:
+		return int(h[1])<<8|int(h[2])+3 == len(h) && h[3] >= 3 && h[3] <= 6
+	case h[0] == 0xc2 && h[1] < 192:
+		return int(h[1])+2 == len(h) && h[2] >= 3 && h[2] <= 6
+	case h[0] == 0xc2 && h[1] < 224:
+		return (int(h[1])-192)<<8+int(h[2])+192+3 == len(h) && h[3] >= 3 && h[3] <= 6
+	}
+	return false
+}
+
+// isCMS: DER of a CMS ContentInfo that holds SignedData (RFC 5652).
+func isCMS(h []byte) bool {
+	return len(h) > 20 && h[0] == 0x30 && h[1] >= 0x80 && h[1] <= 0x84 && bytes.Contains(h[2:min(len(h), 20)], []byte{0x06, 0x09, 0x2a, 0x86, 0x48, 0x86, 0xf7, 0x0d, 0x01, 0x07, 0x02})
 }
 
 var text = &Format{Name: "text", Title: "text"}

@@ -300,7 +300,9 @@ func (it *Item) readTitle(re *regexp.Regexp) {
 			src.Offset, src.Size = src.Offset+int64(g.at), int64(len(g.text))
 			for _, f := range facts(g.name, g.text, src) {
 				f.Protected = title.Protected
-				it.Witnesses[i].Claims[0] = append(it.Witnesses[i].Claims[0], f)
+				for k, c := range w.Claims {
+					it.Witnesses[i].Claims[k] = append(slices.Clip(c), f)
+				}
 			}
 		}
 	}
@@ -369,8 +371,8 @@ func (l *lateHashes) Begin(a *archive.Item, _ []byte) archive.Sink {
 
 type nothing struct{}
 
-func (nothing) Write(p []byte) (int, error)  { return len(p), nil }
-func (nothing) End(int64, []archive.Problem) {}
+func (nothing) Write(p []byte) (int, error)                   { return len(p), nil }
+func (nothing) End(*archive.Content, []archive.Problem) error { return nil }
 
 type lateSink struct {
 	*digest.Multi
@@ -378,10 +380,11 @@ type lateSink struct {
 	it  *Item
 }
 
-func (l *lateSink) End(int64, []archive.Problem) {
+func (l *lateSink) End(*archive.Content, []archive.Problem) error {
 	l.all.mu.Lock()
 	defer l.all.mu.Unlock()
 	for a, hex := range l.Sums() {
 		l.it.Digests[a] = hex
 	}
+	return nil
 }

@@ -27,6 +27,8 @@ type Options struct {
 	Limits archive.Limits
 	// Rulebooks that may know the package, the preferred one first.
 	Rulebooks []*rulebook.Rulebook
+	// Formats that items are told by; nil stands for the built-in ones.
+	Formats *image.Set
 	// Expect are digests that were published for the package file itself,
 	// with where they come from.
 	Expect []Expected
@@ -75,8 +77,13 @@ type Item struct {
 	Witnesses []fact.Witness
 	Published []Published
 	Problems  []archive.Problem
+	// Versions are what a version file of a root file system says.
+	Versions []fact.Fact
+	// Nature says what can be said of an item of no known format.
+	Nature string
 
-	text *textBuffer
+	format *image.Format
+	text   *textBuffer
 }
 
 // Published is a digest that a list or manifest gives for an item.
@@ -97,9 +104,17 @@ type Missing struct {
 }
 
 // Firmware tells whether the item is of a format that devices run or install.
-func (it *Item) Firmware() bool {
-	f := image.ByName(it.Kind)
-	return f != nil && f.Firmware
+func (it *Item) Firmware() bool { return it.format != nil && it.format.Firmware }
+
+// Title names the item's kind for people.
+func (it *Item) Title() string {
+	switch {
+	case it.format != nil:
+		return it.format.Title
+	case it.Nature != "":
+		return "of no known format; " + it.Nature
+	}
+	return map[string]string{"empty": "the file is empty", "blank": "every byte is FF", "zeros": "every byte is zero"}[it.Kind]
 }
 
 // Witness returns what one kind of source says of the item.
@@ -115,12 +130,19 @@ func (it *Item) Witness(kind fact.Kind) (fact.Witness, bool) {
 // Facts lists all that is said of the item.
 func (it *Item) Facts() []fact.Fact {
 	var out []fact.Fact
+	if it.Image != nil {
+		out = it.Image.All()
+	}
 	for _, w := range it.Witnesses {
 		for _, c := range w.Claims {
-			out = append(out, c...)
+			for _, f := range c {
+				if !slices.Contains(out, f) {
+					out = append(out, f)
+				}
+			}
 		}
 	}
-	return out
+	return append(out, it.Versions...)
 }
 
 // Damage lists the problems that keep the item from being intact.
@@ -176,6 +198,9 @@ func Run(ctx context.Context, path string, o Options) (*Survey, error) {
 	if info.IsDir() && len(o.Expect) > 0 {
 		return nil, &archive.OpenError{Path: path, Err: errors.New("a folder has no digest to compare; give the downloaded file")}
 	}
+	if o.Formats == nil {
+		o.Formats = image.Builtin()
+	}
 	c := &collector{options: o, algorithms: []digest.Algorithm{digest.SHA256}}
 	for _, e := range o.Expect {
 		c.algorithms = append(c.algorithms, e.Sum.Algorithm)
@@ -219,6 +244,11 @@ func Run(ctx context.Context, path string, o Options) (*Survey, error) {
 		}
 	}
 	s.describe(o.Rulebooks)
+	for _, it := range s.Items {
+		if it.text != nil && image.IsVersionFile(it.Name) {
+			it.Versions = image.VersionFacts(it.Name, it.text.data, fact.Source{Kind: fact.Content, File: it.Address})
+		}
+	}
 	s.judgeRoot()
 	if e := s.Entry; e != nil && e.Manifest != nil && len(s.Manifests) == 0 && !s.Broken() {
 		s.problem(s.Name, archive.Problem{Item: s.Name, Class: Absent,
@@ -258,11 +288,20 @@ func (s *Survey) judgeRoot() {
 	case "html":
 		add(archive.Damaged, "not firmware: it is an HTML page, as a portal gives when the session has ended", "log in to the maker's portal and download it again")
 	case "unknown":
-		add(archive.Unreadable, "of no format that fitcheck knows", "check it against a digest that the maker published (-digest sha256:…)")
+		what := "of no format that fitcheck knows"
+		if root.Nature != "" {
+			what += "; " + root.Nature
+		}
+		add(archive.Unreadable, what, "check it against a digest that the maker published (-digest sha256:…)")
 	default:
-		add(archive.Damaged, "not firmware: it is "+article(image.ByName(root.Kind).Title), again)
+		if f := root.format; f != nil && !isArchive[f.Name] {
+			add(archive.Damaged, "not firmware: it is "+article(f.Title), again)
+		}
 	}
 }
+
+// isArchive lists what is not firmware itself, and may hold some.
+var isArchive = map[string]bool{"gzip": true, "bzip2": true, "xz": true, "lzma": true, "lz4": true, "zstd": true, "cpio": true, "tar": true, "zip": true, "7z": true, "ar": true}
 
 func article(noun string) string {
 	if strings.HasPrefix(noun, "text") {
@@ -310,28 +349,17 @@ func (c *collector) Report(p archive.Problem) {
 }
 
 func (c *collector) Begin(a *archive.Item, head []byte) archive.Sink {
-	it := &Item{Item: a, Kind: "unknown"}
-	s := &sink{c: c, it: it, sums: digest.NewMulti(c.algorithms...)}
-	if a.Container != archive.None {
-		it.Kind = string(a.Container)
-		return s
-	}
-	f := image.Sniff(head)
-	if f != nil {
-		it.Kind = f.Name
-		s.reading = image.Begin(f, head, a.Size)
-	} else if len(head) > 0 && (head[0] == 0xff || head[0] == 0) {
-		s.uniform, s.fill = true, head[0]
-	}
-	if c.wanted(a, f, head) {
-		it.text = &textBuffer{}
+	s := &sink{c: c, it: &Item{Item: a}, sums: digest.NewMulti(c.algorithms...)}
+	s.reading = image.Begin(c.options.Formats, head, a.Size, a.Container != archive.None)
+	if a.Container == archive.None && c.wanted(a, s.reading.Kind(), head) {
+		s.it.text = &textBuffer{}
 	}
 	return s
 }
 
 // wanted tells whether the text of an item may be needed once the package is
 // known: a manifest, a checksum list.
-func (c *collector) wanted(a *archive.Item, f *image.Format, head []byte) bool {
+func (c *collector) wanted(a *archive.Item, kind string, head []byte) bool {
 	path := globPath(a.Address)
 	for _, rb := range c.options.Rulebooks {
 		for _, p := range rb.Packages {
@@ -340,7 +368,7 @@ func (c *collector) wanted(a *archive.Item, f *image.Format, head []byte) bool {
 			}
 		}
 	}
-	return f != nil && f.Name == "text" && manifest.IsSums(head)
+	return kind == "text" && (manifest.IsSums(head) || image.IsVersionFile(a.Name))
 }
 
 // globPath is an address as globs see it: levels joined by "/".
@@ -352,60 +380,46 @@ type sink struct {
 	it      *Item
 	sums    *digest.Multi
 	reading *image.Reading
-	uniform bool // all bytes so far are fill
-	fill    byte
 }
+
+// Keep implements archive.Keeper.
+func (s *sink) Keep() bool { return s.reading.Keep() }
 
 func (s *sink) Write(p []byte) (int, error) {
 	s.sums.Write(p)
-	if s.reading != nil {
-		s.reading.Write(p)
-	}
-	if s.uniform {
-		s.uniform = allBytes(p, s.fill)
-	}
+	s.reading.Write(p)
 	if t := s.it.text; t != nil {
 		t.add(p, s.c)
 	}
 	return len(p), nil
 }
 
-func allBytes(p []byte, b byte) bool {
-	for _, c := range p {
-		if c != b {
-			return false
-		}
-	}
-	return true
-}
-
-func (s *sink) End(size int64, problems []archive.Problem) {
+func (s *sink) End(content *archive.Content, problems []archive.Problem) error {
 	it := s.it
-	it.Size, it.Digests, it.Problems = size, s.sums.Sums(), problems
-	switch {
-	case size == 0 && len(problems) == 0:
-		it.Kind = "empty"
-	case s.uniform && s.fill == 0:
-		it.Kind = "zeros"
-	case s.uniform:
-		it.Kind = "blank"
+	kind, m, err := s.reading.End(content)
+	if err != nil {
+		return err
 	}
-	if s.reading != nil {
-		it.Image = s.reading.End(size)
-		for i := range it.Image.Facts {
-			it.Image.Facts[i].Source.File = it.Address
-		}
-		for _, what := range it.Image.Damaged() {
+	it.Kind, it.Size, it.Digests, it.Problems, it.Image = kind, content.Size(), s.sums.Sums(), problems, m
+	if len(problems) > 0 && kind == "empty" {
+		it.Kind = "unknown"
+	}
+	if it.format = s.c.options.Formats.ByName(kind); kind == "unknown" {
+		it.Nature = s.reading.Nature()
+	}
+	if m != nil {
+		for _, what := range m.Damaged() {
 			it.Problems = append(it.Problems, archive.Problem{Item: it.Address, Class: archive.Damaged, What: what, Advice: "download the package again, and compare its digest with the published one"})
 		}
-		for _, what := range it.Image.Notes {
+		for _, what := range m.AllNotes() {
 			it.Problems = append(it.Problems, archive.Problem{Item: it.Address, Class: archive.Note, What: what})
 		}
-		it.Witnesses = append(it.Witnesses, fact.Witness{Kind: fact.Header, Name: it.Image.Format, Claims: []fact.Claim{it.Image.Facts}})
+		it.Witnesses = append(it.Witnesses, fact.Witness{Kind: fact.Header, Name: m.Format, Claims: m.Claims()})
 	}
 	s.c.mu.Lock()
 	defer s.c.mu.Unlock()
 	s.c.items = append(s.c.items, it)
+	return nil
 }
 
 // Bounds of texts that are kept until the package is known.

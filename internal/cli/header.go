@@ -45,6 +45,13 @@ meaning, and each checksum is recomputed. The exit status is 1 when one is wrong
 	},
 }
 
+func joined(lead, t string) string {
+	if t == "" {
+		return ""
+	}
+	return lead + t
+}
+
 // packageOf is the file part of an address. A file whose own name holds "::"
 // is taken as it is.
 func packageOf(address string) string {
@@ -60,7 +67,7 @@ func (c *call) header(ctx context.Context, path, address string) (*present.Heade
 	if rest, ok := strings.CutPrefix(address, packageOf(address)); ok {
 		want += rest
 	}
-	seek := &seeker{want: want}
+	seek := &seeker{want: want, formats: image.Builtin()}
 	if err := archive.Walk(ctx, path, c.limits, seek); err != nil {
 		return nil, err
 	}
@@ -70,21 +77,27 @@ func (c *call) header(ctx context.Context, path, address string) (*present.Heade
 	case seek.damage != "" && seek.image == nil:
 		return nil, fmt.Errorf("%s: %s; download it again", address, seek.damage)
 	case seek.image == nil:
-		return nil, fmt.Errorf("%s: it is of the kind %q and has no image header that fitcheck reads; it begins with %q; fitcheck survey tells more", address, seek.kind, seek.start)
+		return nil, fmt.Errorf("%s: it is of the kind %q and has no image header that fitcheck reads; it begins with %q%s; fitcheck survey tells more", address, seek.kind, seek.start, joined("; ", seek.nature))
 	}
-	return &present.Header{Path: address, Size: seek.size, Image: seek.image}, nil
+	h := &present.Header{Path: address, Size: seek.size, Image: seek.image}
+	if f := seek.formats.ByName(seek.kind); f != nil {
+		h.Title = f.Title
+	}
+	return h, nil
 }
 
 // seeker picks one item out of a walk and reads its header.
 type seeker struct {
-	mu     sync.Mutex
-	want   string
-	found  bool
-	kind   string
-	start  string
-	damage string
-	size   int64
-	image  *image.Image
+	mu      sync.Mutex
+	formats *image.Set
+	want    string
+	found   bool
+	kind    string
+	nature  string
+	start   string
+	damage  string
+	size    int64
+	image   *image.Image
 }
 
 func (s *seeker) Report(p archive.Problem) {
@@ -98,46 +111,64 @@ func (s *seeker) Report(p archive.Problem) {
 func (s *seeker) Begin(it *archive.Item, head []byte) archive.Sink {
 	s.mu.Lock()
 	defer s.mu.Unlock()
-	if it.Address != s.want || s.found {
+	// An address may lead on to a part of the item.
+	if it.Address != s.want && !strings.HasPrefix(s.want, it.Address+"::") || it.Address == s.want && s.found {
 		return ignore{}
 	}
-	s.found, s.start = true, string(head[:min(16, len(head))])
-	f := image.Sniff(head)
-	switch {
-	case it.Container != archive.None:
-		s.kind = string(it.Container)
-		return ignore{}
-	case f == nil && len(head) == 0:
-		s.kind = "empty"
-	case f == nil:
-		s.kind = "unknown"
-	default:
-		s.kind = f.Name
-	}
-	r := image.Begin(f, head, it.Size)
-	if r == nil {
-		return ignore{}
-	}
-	return &headerSink{r, s}
+	return &headerSink{image.Begin(s.formats, head, it.Size, it.Container != archive.None), s, it.Address, string(head[:min(16, len(head))])}
 }
 
 type ignore struct{}
 
-func (ignore) Write(p []byte) (int, error)  { return len(p), nil }
-func (ignore) End(int64, []archive.Problem) {}
+func (ignore) Write(p []byte) (int, error)                   { return len(p), nil }
+func (ignore) End(*archive.Content, []archive.Problem) error { return nil }
 
 type headerSink struct {
 	*image.Reading
-	s *seeker
+	s       *seeker
+	address string
+	start   string
 }
 
-func (h *headerSink) End(size int64, problems []archive.Problem) {
+func (h *headerSink) End(c *archive.Content, problems []archive.Problem) error {
+	kind, m, err := h.Reading.End(c)
+	if err != nil {
+		return err
+	}
+	size := c.Size()
+	if h.address != h.s.want {
+		var p image.Part
+		if p, m = partAt(m, strings.TrimPrefix(h.s.want, h.address+"::")); m == nil {
+			return nil
+		}
+		kind, size = p.Kind, max(p.Size, p.Unpacked)
+	}
 	h.s.mu.Lock()
 	defer h.s.mu.Unlock()
-	h.s.image, h.s.size = h.Reading.End(size), size
-	for _, p := range problems {
-		if p.Class == archive.Damaged {
-			h.s.image.Problems = append(h.s.image.Problems, p.What)
+	h.s.found, h.s.kind, h.s.start, h.s.nature = true, kind, h.start, h.Nature()
+	h.s.image, h.s.size = m, size
+	if m != nil && h.address == h.s.want {
+		for _, p := range problems {
+			if p.Class == archive.Damaged {
+				m.Problems = append(m.Problems, p.What)
+			}
 		}
 	}
+	return nil
+}
+
+// partAt finds a part by its names, joined by "::".
+func partAt(m *image.Image, path string) (image.Part, *image.Image) {
+	if m == nil {
+		return image.Part{}, nil
+	}
+	for _, p := range m.Parts {
+		if p.Name == path {
+			return p, p.Image
+		}
+		if rest, ok := strings.CutPrefix(path, p.Name+"::"); ok {
+			return partAt(p.Image, rest)
+		}
+	}
+	return image.Part{}, nil
 }

@@ -13,6 +13,7 @@ import (
 // Header is what one file's header says, and the file's size.
 type Header struct {
 	Path  string
+	Title string // of its format, for people
 	Size  int64
 	Image *image.Image
 }
@@ -20,7 +21,7 @@ type Header struct {
 // Header shows every field of a header and each checksum recomputed.
 func (s *Screen) Header(h Header) {
 	m := h.Image
-	title := fmt.Sprintf("%s  %s (%s), %s", h.Path, m.Format, image.ByName(m.Format).Title, Bytes(h.Size))
+	title := fmt.Sprintf("%s  %s (%s), %s", h.Path, m.Format, h.Title, Bytes(h.Size))
 	if len(m.Damaged()) == 0 {
 		s.hanging(s.paint(good, "SOUND")+"    ", 9, strong, title)
 	} else {
@@ -43,26 +44,61 @@ func (s *Screen) Header(h Header) {
 			table.ColumnConfig{Number: 6, WidthMax: rest * 3 / 5, WidthMaxEnforcer: text.WrapSoft})
 	}
 	s.table(table.Row{"offset", "size", "field", "raw", "value", "meaning"}, rows, columns)
-	if len(m.Integrity) > 0 {
+	if sums := m.AllSums(); len(sums) > 0 {
 		s.head("Checksums, recomputed")
-		for i, c := range m.Integrity {
-			over := m.Sums[i].Over
+		for _, c := range sums {
 			verdict := s.paint(good, "holds         ")
 			if !c.OK {
 				verdict = s.paint(bad, "does NOT match")
 			}
-			s.hanging("  "+verdict+"  ", 18, plain, fmt.Sprintf("%s: stated %s, computed %s, over 0x%x up to 0x%x", c.What, c.Want, c.Got, over.From, over.To))
+			s.hanging("  "+verdict+"  ", 18, plain, fmt.Sprintf("%s: stated %s, computed %s, over 0x%x up to 0x%x", c.What, c.Want, c.Got, c.Over.From, c.Over.To))
 		}
 	}
-	if len(m.Parts) > 0 {
-		s.head("Parts")
-		for _, p := range m.Parts {
-			s.line(2, plain, fmt.Sprintf("%s: %s from 0x%x on", p.Name, Bytes(p.Size), p.Offset))
+	for _, c := range m.Configs {
+		s.head("Configuration " + c.Name)
+		if c.Default {
+			s.line(2, plain, "the default one")
 		}
+		s.line(2, plain, claimText(c.Facts))
 	}
-	for _, n := range m.Notes {
+	s.parts(m, 0)
+	for _, n := range m.AllNotes() {
 		s.hanging("  "+s.paint(info, "note  "), 8, plain, n)
 	}
+}
+
+// parts lists what lies inside an image, with what its own header says.
+func (s *Screen) parts(m *image.Image, depth int) {
+	if len(m.Parts) == 0 {
+		return
+	}
+	if depth == 0 {
+		s.head("Parts")
+	}
+	for _, p := range m.Parts {
+		s.line(2+2*depth, plain, partText(p))
+		if p.Image != nil {
+			if t := headerFacts(p.Image); t != "" {
+				s.line(6+2*depth, faint, t)
+			}
+			s.parts(p.Image, depth+1)
+		}
+	}
+}
+
+// partText is one line on a part: where, how large, what.
+func partText(p image.Part) string {
+	t := fmt.Sprintf("%s: %s from 0x%x on", p.Name, Bytes(p.Size), p.Offset)
+	if p.Compression != "" {
+		t += ", " + p.Compression
+	}
+	if p.Unpacked > 0 {
+		t += fmt.Sprintf(" of %s", Bytes(p.Unpacked))
+	}
+	if p.Kind != "" {
+		t += ", " + p.Kind
+	}
+	return t
 }
 
 // hexText writes bytes in hexadecimal, broken into lines of at most width

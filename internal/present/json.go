@@ -6,6 +6,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"io"
+	"slices"
 	"unicode/utf8"
 
 	"fitcheck/core/archive"
@@ -76,10 +77,23 @@ type jsonIntegrity struct {
 	OK   bool   `json:"ok"`
 }
 
+// jsonPart is a part of an image: where it lies, and what its own header says.
 type jsonPart struct {
-	Name   string `json:"name"`
-	Offset int64  `json:"offset"`
-	Size   int64  `json:"size"`
+	Name     string `json:"name"`
+	Offset   int64  `json:"offset"`
+	Size     int64  `json:"size"`
+	Kind     string `json:"kind,omitempty"`
+	Packed   string `json:"packed,omitempty"` // method by which it lies there compressed
+	Unpacked int64  `json:"unpacked_size,omitempty"`
+	*jsonImage
+}
+
+type jsonConfig struct {
+	Name    string     `json:"name"`
+	Default bool       `json:"default,omitempty"`
+	Boards  []string   `json:"boards,omitempty"`
+	Arch    []string   `json:"arch,omitempty"`
+	Facts   []jsonFact `json:"facts"`
 }
 
 type jsonImage struct {
@@ -98,6 +112,7 @@ type jsonImage struct {
 	Revisions   []string        `json:"revisions,omitempty"`
 	Family      string          `json:"family,omitempty"`
 	Integrity   []jsonIntegrity `json:"integrity,omitempty"`
+	Configs     []jsonConfig    `json:"configurations,omitempty"`
 	Parts       []jsonPart      `json:"parts,omitempty"`
 }
 
@@ -105,30 +120,53 @@ func imageJSON(m *image.Image, facts []fact.Fact) *jsonImage {
 	if m == nil {
 		return nil
 	}
-	values := func(n fact.Name) (out []string) {
-		for _, f := range facts {
-			if f.About == n && !f.Open {
-				out = append(out, f.Value)
-			}
-		}
-		return out
-	}
 	one := func(n fact.Name) string {
-		if v := values(n); len(v) > 0 {
+		if v := texts(facts, n); len(v) > 0 {
 			return v[0]
 		}
 		return ""
 	}
+	boards := texts(facts, fact.Board)
 	j := &jsonImage{Format: m.Format, Arch: one(fact.Arch), OS: one(fact.OS), Type: one(fact.Type), Compression: m.Compression, Title: one(fact.Title),
-		Version: one(fact.Version), Built: one(fact.Built), Load: m.Load, Entry: m.Entry, Boards: values(fact.Board), Models: values(fact.Model),
-		Revisions: values(fact.Revision), Family: one(fact.Family)}
-	for _, i := range m.Integrity {
-		j.Integrity = append(j.Integrity, jsonIntegrity(i))
+		Version: one(fact.Version), Built: one(fact.Built), Load: m.Load, Entry: m.Entry, Models: texts(facts, fact.Model),
+		Revisions: texts(facts, fact.Revision), Family: one(fact.Family)}
+	for _, s := range m.Sums {
+		j.Integrity = append(j.Integrity, jsonIntegrity{s.What, s.Want, s.Got, s.OK})
+	}
+	for _, c := range m.Configs {
+		jc := jsonConfig{c.Name, c.Default, texts(c.Facts, fact.Board), texts(c.Facts, fact.Arch), factsJSON(c.Facts)}
+		j.Configs = append(j.Configs, jc)
+		boards = append(boards, jc.Boards...)
+		if len(jc.Arch) == 1 && (j.Arch == "" || j.Arch == jc.Arch[0]) {
+			j.Arch = jc.Arch[0]
+		} else if len(jc.Arch) > 0 {
+			j.Arch = "" // they differ; each configuration says its own
+		}
+	}
+	for _, b := range boards {
+		if !slices.Contains(j.Boards, b) {
+			j.Boards = append(j.Boards, b)
+		}
 	}
 	for _, p := range m.Parts {
-		j.Parts = append(j.Parts, jsonPart(p))
+		jp := jsonPart{Name: p.Name, Offset: p.Offset, Size: p.Size, Kind: p.Kind, Packed: p.Compression, Unpacked: p.Unpacked}
+		if p.Image != nil {
+			jp.jsonImage = imageJSON(p.Image, p.Image.Facts)
+		}
+		j.Parts = append(j.Parts, jp)
 	}
 	return j
+}
+
+// texts lists the values of one thing. Boards that an image is only kin to
+// count, too; of other things, what the source leaves open does not.
+func texts(facts []fact.Fact, n fact.Name) (out []string) {
+	for _, f := range facts {
+		if f.About == n && (!f.Open || n == fact.Board) && !slices.Contains(out, f.Value) {
+			out = append(out, f.Value)
+		}
+	}
+	return out
 }
 
 func factsJSON(all []fact.Fact) []jsonFact {
@@ -182,9 +220,11 @@ func SurveyJSON(s *survey.Survey) any {
 		doc.Package.Handling = s.Entry.Handling.Text
 	}
 	for _, it := range s.Items {
-		var header []fact.Fact
-		if w, ok := it.Witness(fact.Header); ok {
+		var header []fact.Fact // with what the rulebook's patterns read out of the title
+		if w, ok := it.Witness(fact.Header); ok && len(it.Image.Configs) == 0 {
 			header = w.Claims[0]
+		} else if it.Image != nil {
+			header = it.Image.Facts
 		}
 		doc.Items = append(doc.Items, item{it.Address, it.Size, it.Kind, it.Role, it.Component(), it.Digests, imageJSON(it.Image, header), factsJSON(it.Facts()), problemsJSON(it.Problems)})
 	}

@@ -95,8 +95,14 @@ func (s *Screen) item(v *survey.Survey, it *survey.Item) {
 		if t := headerFacts(it.Image); t != "" {
 			detail("header", t)
 		}
-		if len(it.Image.Integrity) > 0 {
-			detail("checksums", checksums(it.Image))
+		if t := checksums(it.Image); t != "" {
+			detail("checksums", t)
+		}
+		for _, c := range it.Image.Configs {
+			detail("config", c.Name+": "+claimText(c.Facts))
+		}
+		for _, t := range partLines(it.Image, "") {
+			detail("part", t)
 		}
 	}
 	for _, w := range it.Witnesses {
@@ -118,16 +124,21 @@ func (s *Screen) item(v *survey.Survey, it *survey.Item) {
 
 func headerFacts(m *image.Image) string {
 	var parts []string
-	for _, n := range []fact.Name{fact.Title, fact.Arch, fact.OS, fact.Type} {
-		if f, ok := m.First(n); ok {
-			t := f.Text()
-			if n == fact.Title {
-				t = fmt.Sprintf("%q", t)
-			}
-			parts = append(parts, t)
+	for _, n := range []fact.Name{fact.Title, fact.Version, fact.Arch, fact.OS, fact.Type, fact.Board, image.BuildID, image.Linux, image.OSRelease, image.VersionFile} {
+		t := fact.Values(ofName(m.Facts, n))
+		if t == "" {
+			continue
 		}
+		switch n {
+		case fact.Title:
+			t = fmt.Sprintf("%q", t)
+		case fact.Arch, fact.OS, fact.Type:
+		default:
+			t = string(n) + " " + t
+		}
+		parts = append(parts, t)
 	}
-	if m.Compression != "" && m.Compression != "none" {
+	if m.Compression != "" && m.Compression != "none" && m.Compression != m.Format {
 		parts = append(parts, m.Compression)
 	}
 	if f, ok := m.First(fact.Built); ok {
@@ -136,14 +147,44 @@ func headerFacts(m *image.Image) string {
 	return strings.Join(parts, ", ")
 }
 
-func checksums(m *image.Image) string {
-	var parts []string
-	for _, i := range m.Integrity {
-		verdict := "holds"
-		if !i.OK {
-			verdict = fmt.Sprintf("does NOT match (says %s, is %s)", i.Want, i.Got)
+func ofName(facts []fact.Fact, n fact.Name) []fact.Fact { return fact.Claim(facts).About(n) }
+
+// partLines describes the parts of an image, a line each.
+func partLines(m *image.Image, lead string) []string {
+	var out []string
+	for _, p := range m.Parts {
+		t := lead + partText(p)
+		if p.Image != nil {
+			if facts := headerFacts(p.Image); facts != "" {
+				t += " (" + facts + ")"
+			}
 		}
-		parts = append(parts, i.What+" "+verdict)
+		out = append(out, t)
+		if p.Image != nil {
+			out = append(out, partLines(p.Image, lead+"  ")...)
+		}
+	}
+	return out
+}
+
+// checksums says how the checksums of an image and its parts came out; many
+// that hold are counted.
+func checksums(m *image.Image) string {
+	var parts, held []string
+	for _, s := range m.AllSums() {
+		if s.OK {
+			held = append(held, s.What)
+		} else {
+			parts = append(parts, fmt.Sprintf("%s does NOT match (says %s, is %s)", s.What, s.Want, s.Got))
+		}
+	}
+	switch {
+	case len(held) > 4:
+		parts = append(parts, fmt.Sprintf("%d hold", len(held)))
+	default:
+		for _, h := range held {
+			parts = append(parts, h+" holds")
+		}
 	}
 	return strings.Join(parts, ", ")
 }

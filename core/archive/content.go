@@ -1,0 +1,147 @@
+package archive
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"io"
+	"math"
+	"runtime"
+)
+
+// Content gives random access to the bytes of an item, or of something inside
+// it. Whatever is read or inflated through it is booked against the bounds of
+// the walk, so that following an image's parts is bounded like the rest.
+type Content struct {
+	w       *walker
+	address string
+	at      io.ReaderAt
+	size    int64
+	depth   int
+	close   func() error
+}
+
+// Memory is the content of a file that lies in memory, under the default
+// bounds.
+func Memory(name string, data []byte) *Content { return MemoryWithin(name, data, DefaultLimits()) }
+
+// MemoryWithin is Memory with bounds of one's own.
+func MemoryWithin(name string, data []byte, l Limits) *Content {
+	w := &walker{ctx: context.Background(), limits: l, slots: make(chan struct{}, runtime.GOMAXPROCS(0))}
+	w.packed.Store(int64(len(data)))
+	return &Content{w: w, address: name, at: bytes.NewReader(data), size: int64(len(data))}
+}
+
+// Size is the number of bytes.
+func (c *Content) Size() int64 { return c.size }
+
+// Address is that of the item, with the names of the parts that were entered.
+func (c *Content) Address() string { return c.address }
+
+// Readable tells whether the content was kept for random access.
+func (c *Content) Readable() bool { return c.at != nil }
+
+// ReadAt implements io.ReaderAt. Bytes past the end are io.EOF; a bound that
+// is passed is a *BoundError.
+func (c *Content) ReadAt(p []byte, off int64) (int, error) {
+	switch {
+	case c.at == nil || off < 0:
+		return 0, errors.New("the content was not kept")
+	case off >= c.size:
+		return 0, io.EOF
+	}
+	if err := c.w.ctx.Err(); err != nil {
+		return 0, err
+	}
+	short := int64(len(p)) > c.size-off
+	if short {
+		p = p[:c.size-off]
+	}
+	n, err := c.at.ReadAt(p, off)
+	if c.w.bytes.Add(int64(n)) > c.w.limits.Bytes {
+		return n, &BoundError{c.address, "bytes in all", c.w.limits.Bytes}
+	}
+	if n == len(p) {
+		err = nil
+		if short {
+			err = io.EOF
+		}
+	}
+	return n, err
+}
+
+// Reader reads a stretch in order; it ends early where the content does.
+func (c *Content) Reader(offset, size int64) io.Reader {
+	return io.NewSectionReader(c, offset, min(size, max(0, c.size-offset)))
+}
+
+// Part enters a stretch of the content: one level deeper, and one item more.
+func (c *Content) Part(name string, offset, size int64) (*Content, error) {
+	p := &Content{w: c.w, address: c.address + "::" + printable(name), size: size, depth: c.depth + 1}
+	if err := p.entered(); err != nil {
+		return nil, err
+	}
+	if offset < 0 || size < 0 || offset > c.size || size > c.size-offset {
+		return nil, errors.New("it reaches past the end of the image around it")
+	}
+	p.at = io.NewSectionReader(c.at, offset, size)
+	return p, nil
+}
+
+func (c *Content) entered() error {
+	if err := c.w.countItem(c.address); err != nil {
+		return err
+	}
+	return c.w.enter(&Item{Address: c.address, Depth: c.depth}, 0)
+}
+
+// Inflate enters the content as one compressed stream. What is wrong with the
+// stream itself comes back as problem, together with what could be inflated;
+// err ends the walk. The caller closes what it gets.
+func (c *Content) Inflate(method Compression) (inner *Content, problem string, err error) {
+	inner = &Content{w: c.w, address: c.address, depth: c.depth + 1}
+	if err := inner.entered(); err != nil {
+		return nil, "", err
+	}
+	packed := &counter{r: c.Reader(0, math.MaxInt64)}
+	z, err := Inflater(method, packed)
+	if err != nil {
+		if fatal(err) {
+			return nil, "", err
+		}
+		return nil, describe(err), nil
+	}
+	defer z.Close()
+	r := &reader{w: c.w, item: c.address, r: z, packed: func() int64 { return packed.n }}
+	s, damage, err := c.w.spoolFrom(r)
+	if err != nil {
+		return nil, "", err
+	}
+	inner.at, inner.size, inner.close = s, s.size, s.Close
+	if damage != nil {
+		problem = describe(damage)
+	}
+	return inner, problem, nil
+}
+
+// Close lets go of what was inflated.
+func (c *Content) Close() error {
+	if c == nil || c.close == nil {
+		return nil
+	}
+	return c.close()
+}
+
+// Fatal tells errors that end the walk from those that are about the content.
+func Fatal(err error) bool { return err != nil && fatal(err) }
+
+type counter struct {
+	r io.Reader
+	n int64
+}
+
+func (c *counter) Read(p []byte) (int, error) {
+	n, err := c.r.Read(p)
+	c.n += int64(n)
+	return n, err
+}

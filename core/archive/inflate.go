@@ -1,0 +1,146 @@
+package archive
+
+import (
+	"bytes"
+	"compress/bzip2"
+	"encoding/binary"
+	"errors"
+	"fmt"
+	"io"
+	"strings"
+
+	"github.com/klauspost/compress/gzip"
+	"github.com/klauspost/compress/zstd"
+	"github.com/pierrec/lz4/v4"
+	txz "github.com/therootcompany/xz"
+	"github.com/ulikunitz/xz/lzma"
+)
+
+// Compression is a method of compressing a stream, by its name in JSON.
+type Compression string
+
+// The methods that are inflated.
+const (
+	GzipStream  Compression = "gzip"  // RFC 1952
+	Bzip2Stream Compression = "bzip2" // bzip2 1.0
+	XzStream    Compression = "xz"    // the .xz file format 1.2
+	LzmaStream  Compression = "lzma"  // the .lzma file format
+	Lz4Stream   Compression = "lz4"   // LZ4 frame format 1.6, and its legacy frame
+	ZstdStream  Compression = "zstd"  // RFC 8878
+)
+
+// maxWindow is the most memory that a stream may ask for to be inflated.
+const maxWindow = 128 << 20
+
+// CompressionOf tells a compressed stream by its first bytes; "" when it is
+// none.
+func CompressionOf(head []byte) Compression {
+	switch {
+	case isGzip(head):
+		return GzipStream
+	case len(head) > 10 && bytes.HasPrefix(head, []byte("BZh")) && head[3] >= '1' && head[3] <= '9' &&
+		(bytes.Equal(head[4:10], []byte{0x31, 0x41, 0x59, 0x26, 0x53, 0x59}) || bytes.Equal(head[4:10], []byte{0x17, 0x72, 0x45, 0x38, 0x50, 0x90})):
+		return Bzip2Stream
+	case bytes.HasPrefix(head, []byte("\xfd7zXZ\x00")):
+		return XzStream
+	case bytes.HasPrefix(head, []byte{0x28, 0xb5, 0x2f, 0xfd}):
+		return ZstdStream
+	case bytes.HasPrefix(head, []byte{0x04, 0x22, 0x4d, 0x18}), bytes.HasPrefix(head, []byte{0x02, 0x21, 0x4c, 0x18}):
+		return Lz4Stream
+	case isLzma(head):
+		return LzmaStream
+	}
+	return ""
+}
+
+// isLzma: the format has no magic, so its fields must make sense: the
+// properties, a dictionary of 2^n or 2^n+2^(n-1) bytes, a size that is
+// unknown or below 256 GiB, and a first byte of range-coded data that is zero.
+func isLzma(head []byte) bool {
+	if len(head) < 18 || head[0] >= 9*5*5 || head[13] != 0 {
+		return false
+	}
+	dict, size := binary.LittleEndian.Uint32(head[1:]), binary.LittleEndian.Uint64(head[5:])
+	if size != 1<<64-1 && size>>38 != 0 || size == 0 {
+		return false
+	}
+	for n := uint(12); n < 31; n++ {
+		if dict == 1<<n || dict == 1<<n+1<<(n-1) {
+			return true
+		}
+	}
+	return false
+}
+
+// Inflater reads what one compressed stream holds. Data behind the stream is
+// left alone.
+func Inflater(method Compression, r io.Reader) (io.ReadCloser, error) {
+	switch method {
+	case GzipStream:
+		z, err := gzip.NewReader(r)
+		if err != nil {
+			return nil, err
+		}
+		z.Multistream(false)
+		return z, nil
+	case Bzip2Stream:
+		return io.NopCloser(&bzip2Reader{bzip2.NewReader(r)}), nil
+	case XzStream:
+		z, err := txz.NewReader(r, maxWindow)
+		if err != nil {
+			return nil, err
+		}
+		z.Multistream(false)
+		return io.NopCloser(z), nil
+	case LzmaStream:
+		head := make([]byte, 13)
+		if _, err := io.ReadFull(r, head); err != nil {
+			return nil, io.ErrUnexpectedEOF
+		}
+		if d := binary.LittleEndian.Uint32(head[1:]); d > maxWindow {
+			return nil, fmt.Errorf("it asks for a dictionary of %d bytes; at most %d are given", d, maxWindow)
+		}
+		z, err := lzma.NewReader(io.MultiReader(bytes.NewReader(head), r))
+		if err != nil {
+			return nil, err
+		}
+		return io.NopCloser(z), nil
+	case Lz4Stream:
+		return io.NopCloser(lz4.NewReader(r)), nil
+	case ZstdStream:
+		z, err := zstd.NewReader(r, zstd.WithDecoderConcurrency(1), zstd.WithDecoderLowmem(true), zstd.WithDecoderMaxWindow(maxWindow))
+		if err != nil {
+			return nil, err
+		}
+		return &zstdReader{z}, nil
+	}
+	return nil, fmt.Errorf("the compression %q is not one that fitcheck inflates", method)
+}
+
+// bzip2Reader ends where something that is no further stream follows.
+type bzip2Reader struct{ io.Reader }
+
+func (b *bzip2Reader) Read(p []byte) (int, error) {
+	n, err := b.Reader.Read(p)
+	var s bzip2.StructuralError
+	if errors.As(err, &s) && strings.Contains(string(s), "continuation") {
+		err = io.EOF
+	}
+	return n, err
+}
+
+// zstdReader ends where something that is no further frame follows.
+type zstdReader struct{ z *zstd.Decoder }
+
+func (z *zstdReader) Read(p []byte) (int, error) {
+	n, err := z.z.Read(p)
+	if errors.Is(err, zstd.ErrMagicMismatch) {
+		err = io.EOF
+	}
+	return n, err
+}
+
+func (z *zstdReader) Close() error {
+	z.z.Close()
+	return nil
+}

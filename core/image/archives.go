@@ -1,0 +1,175 @@
+package image
+
+import (
+	"encoding/binary"
+	"fmt"
+	"hash/crc32"
+	"strconv"
+	"strings"
+	"time"
+
+	"fitcheck/core/archive"
+)
+
+// Archives, by the header that they begin with. What they hold are items of
+// their own where they are opened.
+
+func init() {
+	Register(&Format{Name: "zip", Title: "zip archive", Rank: 1, Magics: []Magic{{0, "PK\x03\x04"}, {0, "PK\x05\x06"}}, Read: readZip})
+	Register(&Format{Name: "tar", Title: "tar archive", Rank: -1, Sniff: archive.IsTar, Read: readTar})
+	Register(&Format{Name: "cpio", Title: "cpio archive", Rank: 1, Magics: []Magic{{0, "070701"}, {0, "070702"}, {0, "070707"}, {0, "\xc7\x71"}}, Sniff: sniffCpio, Read: readCpio})
+	Register(&Format{Name: "7z", Title: "7z archive", Rank: 1, Magics: []Magic{{0, "7z\xbc\xaf\x27\x1c"}}, Read: read7z})
+	Register(&Format{Name: "ar", Title: "ar archive", Rank: 1, Magics: []Magic{{0, "!<arch>\n"}}, Read: readAr})
+}
+
+// readZip (APPNOTE.TXT 6.3.10, section 4.3.7): the first local header.
+func readZip(s *Source) (*Image, error) {
+	m := &Image{}
+	if b, err := s.Bytes(0, 4); err != nil || b[2] == 5 {
+		return m, err // an empty archive is only its directory's end
+	}
+	h, err := m.header(s, "a zip entry's header", 0, 30, binary.LittleEndian)
+	if err != nil {
+		return nil, err
+	}
+	h.x("magic", 0, 4, "first entry")
+	h.u("needs", 4, 2, "version needed to unpack")
+	flags := h.x("flags", 6, 2, "")
+	if flags&1 != 0 {
+		h.mean("encrypted")
+	}
+	h.named("method", 8, 2, map[uint64]string{0: "stored", 8: "deflate", 9: "deflate64", 12: "bzip2", 14: "lzma", 93: "zstd", 95: "xz", 99: "AES"})
+	h.x("crc32", 14, 4, "over the content")
+	h.u("packed", 18, 4, "bytes")
+	h.u("size", 22, 4, "bytes")
+	n := int(h.u("name_length", 26, 2, ""))
+	h.u("extra_length", 28, 2, "")
+	if b, err := s.UpTo(30, n); err == nil {
+		m.field("name", 30, b, cText(b), "")
+	}
+	return m, nil
+}
+
+// readTar (POSIX.1-2017, pax, ustar Interchange Format): the first header.
+func readTar(s *Source) (*Image, error) {
+	m := &Image{}
+	h, err := m.header(s, "a tar header", 0, 512, binary.BigEndian)
+	if err != nil {
+		return nil, err
+	}
+	octal := func(name string, at, size int, meaning string) int64 {
+		t := strings.Trim(string(h.b[at:at+size]), " \x00")
+		n, _ := strconv.ParseInt(t, 8, 64)
+		h.add(name, at, size, t, meaning)
+		return n
+	}
+	h.text("name", 0, 100, "first entry")
+	octal("mode", 100, 8, "")
+	octal("size", 124, 12, "octal")
+	t := octal("time", 136, 12, "")
+	h.mean("%s", unixTime(t))
+	want := octal("checksum", 148, 8, "octal, over the header")
+	h.named("type", 156, 1, map[uint64]string{'0': "file", 0: "file", '1': "hard link", '2': "symbolic link", '5': "folder", 'x': "pax header", 'g': "global pax header", 'L': "GNU long name"})
+	h.text("magic", 257, 6, "")
+	sum := int64(0)
+	for i, c := range h.b {
+		if i >= 148 && i < 156 {
+			c = ' '
+		}
+		sum += int64(c)
+	}
+	m.checked("checksum of the first header", fmt.Sprintf("%06o", want), fmt.Sprintf("%06o", sum), stretch(0, 512), 148)
+	return m, nil
+}
+
+func sniffCpio(h []byte) bool {
+	if h[0] == 0xc7 { // binary: a small device, a sane name
+		return len(h) >= 26 && binary.LittleEndian.Uint16(h[20:]) > 0 && binary.LittleEndian.Uint16(h[20:]) < 4096 && h[25+int(min(uint16(len(h)-26), binary.LittleEndian.Uint16(h[20:])))] == 0
+	}
+	return len(h) >= 76 && strings.Trim(string(h[6:40]), "0123456789abcdefABCDEF") == ""
+}
+
+// readCpio (Linux kernel, Documentation/driver-api/early-userspace/
+// buffer-format.rst, for the new form; POSIX.1-1988 for the older ones): the
+// first header.
+func readCpio(s *Source) (*Image, error) {
+	m := &Image{}
+	b, err := s.Bytes(0, 6)
+	if err != nil {
+		return nil, err
+	}
+	m.field("magic", 0, b, string(b), map[string]string{"070701": "new form", "070702": "new form with checksums", "070707": "portable form"}[string(b)])
+	if string(b[:4]) != "0707" || b[5] == '7' {
+		return m, nil
+	}
+	h, err := m.header(s, "a cpio header", 0, 110, binary.BigEndian)
+	if err != nil {
+		return m, err
+	}
+	for i, name := range []string{"inode", "mode", "uid", "gid", "links", "time", "size", "dev_major", "dev_minor", "rdev_major", "rdev_minor", "name_length", "checksum"} {
+		t := string(h.b[6+8*i : 14+8*i])
+		meaning := ""
+		if n, err := strconv.ParseUint(t, 16, 32); err == nil && name == "time" {
+			meaning = time.Unix(int64(n), 0).UTC().Format(time.RFC3339)
+		} else if err == nil && (name == "size" || name == "name_length") {
+			meaning = fmt.Sprintf("%d bytes", n)
+		}
+		h.add(name, 6+8*i, 8, t, meaning)
+	}
+	n, _ := strconv.ParseUint(string(h.b[94:102]), 16, 32)
+	if name, err := s.UpTo(110, int(min(n, 4096))); err == nil {
+		m.field("name", 110, name, cText(name), "first entry")
+	}
+	return m, nil
+}
+
+// read7z (7zFormat.txt of the LZMA SDK): 0 magic, 6 version, 8 CRC-32 over the
+// 20 bytes that follow: place, size and CRC-32 of the header at the end.
+func read7z(s *Source) (*Image, error) {
+	m := &Image{}
+	h, err := m.header(s, "a 7z header", 0, 32, binary.LittleEndian)
+	if err != nil {
+		return nil, err
+	}
+	h.raw("magic", 0, 6, "7z archive")
+	h.raw("version", 6, 2, fmt.Sprintf("%d.%d", h.b[6], h.b[7]))
+	want := h.x("start_crc", 8, 4, "over the 20 bytes that follow")
+	at, n := int64(h.u("next_offset", 12, 8, "of the header at the end, from here")), int64(h.u("next_size", 20, 8, "bytes"))
+	next := h.x("next_crc", 28, 4, "over the header at the end")
+	m.checked("start header crc32", fmt.Sprintf("%08x", want), fmt.Sprintf("%08x", crc32.ChecksumIEEE(h.b[12:32])), stretch(12, 32), 8)
+	if at < 0 || n < 0 || at > 1<<50 || n > 1<<30 {
+		return m, fmt.Errorf("the header at its end is said to be at %d, %d bytes", at, n)
+	}
+	m.Extent = 32 + at + n
+	b, err := s.Bytes(32+at, int(min(n, 16<<20)))
+	if err != nil {
+		return m, err
+	}
+	m.checked("end header crc32", fmt.Sprintf("%08x", next), fmt.Sprintf("%08x", crc32.ChecksumIEEE(b)), stretch(32+at, 32+at+n), 28)
+	return m, nil
+}
+
+// readAr (the common form of ar archives, as in ar(5)): the first member.
+func readAr(s *Source) (*Image, error) {
+	m := &Image{}
+	b, err := s.UpTo(0, 68)
+	if err != nil {
+		return nil, err
+	}
+	m.field("magic", 0, b[:8], "!<arch>", "ar archive")
+	if len(b) < 68 {
+		return m, nil
+	}
+	h := m.block(b, 0, binary.BigEndian)
+	h.text("name", 8, 16, "first member")
+	t := h.text("time", 24, 12, "")
+	if n, err := strconv.ParseInt(t, 10, 64); err == nil {
+		h.mean("%s", unixTime(n))
+	}
+	h.text("mode", 48, 8, "octal")
+	h.text("size", 56, 10, "bytes")
+	if string(b[66:68]) != "`\n" {
+		m.problem("the header of its first member does not end as it must")
+	}
+	return m, nil
+}

@@ -1,0 +1,100 @@
+package image
+
+import (
+	"bytes"
+	"regexp"
+
+	"fitcheck/core/fact"
+)
+
+// Linux is what facts from a kernel's own version text are about. It is the
+// kernel's version, not that of the firmware around it.
+const Linux fact.Name = "linux"
+
+var (
+	bannerStart = []byte("Linux version ")
+	bannerText  = regexp.MustCompile(`^Linux version (\d+\.\d+[^\s\x00]*) \([^\x00\n]{0,400}`)
+)
+
+const (
+	bannerRoom = 512
+	maxBanners = 4
+)
+
+// banner looks for the text by which a Linux kernel introduces itself, in a
+// stream of bytes.
+type banner struct {
+	rest  []byte // the end of what passed, where a text may have begun
+	at    int64  // offset of rest in the stream
+	found []bannerFind
+}
+
+type bannerFind struct {
+	text, version string
+	at            int64
+}
+
+func (b *banner) write(p []byte) {
+	if len(b.found) >= maxBanners {
+		return
+	}
+	// What may have begun in the last bytes is looked at together with the
+	// first of the new ones.
+	if len(b.rest) > 0 {
+		joint := append(b.rest, p[:min(len(p), bannerRoom)]...)
+		b.search(joint, b.at, len(b.rest))
+		if len(p) < bannerRoom {
+			drop := max(0, len(joint)-bannerRoom)
+			b.rest, b.at = append([]byte(nil), joint[drop:]...), b.at+int64(drop)
+			return
+		}
+		b.at += int64(len(b.rest))
+	}
+	keep := max(0, len(p)-bannerRoom)
+	b.search(p, b.at, keep)
+	b.rest = append(b.rest[:0], p[keep:]...)
+	b.at += int64(keep)
+}
+
+// Write implements io.Writer; it never fails.
+func (b *banner) Write(p []byte) (int, error) {
+	b.write(p)
+	return len(p), nil
+}
+
+// search finds texts that begin before the limit.
+func (b *banner) search(p []byte, base int64, limit int) {
+	for from := 0; from < limit; {
+		i := bytes.Index(p[from:], bannerStart)
+		if i < 0 || from+i >= limit {
+			return
+		}
+		from += i
+		if m := bannerText.FindSubmatch(p[from:min(len(p), from+bannerRoom)]); m != nil {
+			b.add(bannerFind{string(bytes.ToValidUTF8(m[0], []byte("?"))), string(m[1]), base + int64(from)})
+		}
+		from += len(bannerStart)
+	}
+}
+
+func (b *banner) add(f bannerFind) {
+	for _, have := range b.found {
+		if have.at == f.at {
+			return
+		}
+	}
+	if len(b.found) < maxBanners {
+		b.found = append(b.found, f)
+	}
+}
+
+// tell notes the kernel's version as a fact.
+func (b *banner) tell(m *Image) {
+	if b.search(b.rest, b.at, len(b.rest)); m == nil {
+		return
+	}
+	for _, f := range b.found {
+		m.field("linux_banner", f.at, []byte(f.text), f.text, "the kernel introduces itself")
+		m.fact(Linux, f.version, f.at+int64(len(bannerStart)), int64(len(f.version)))
+	}
+}

@@ -1,0 +1,96 @@
+package image
+
+import (
+	"encoding/binary"
+	"encoding/hex"
+	"fmt"
+
+	"fitcheck/core/digest"
+	"fitcheck/core/fact"
+)
+
+// cramfs (Linux kernel, include/uapi/linux/cramfs_fs.h), in the byte order of
+// the machine it is for.
+//
+//	 0  magic 0x28cd3d45, 4 size, 8 flags, 12 future, 16 "Compressed ROMFS"
+//	32  CRC-32 over all, this field as zero, 36 edition, 40 blocks, 44 files
+//	48  name, 16 bytes
+
+func init() {
+	Register(&Format{Name: "cramfs", Title: "cramfs file system", Firmware: true, Deep: true, Magics: []Magic{{0, "\x45\x3d\xcd\x28"}, {0, "\x28\xcd\x3d\x45"}}, Sniff: func(h []byte) bool {
+		return len(h) >= 76 && string(h[16:32]) == "Compressed ROMFS"
+	}, Read: readCramfs})
+}
+
+func readCramfs(s *Source) (*Image, error) {
+	m := &Image{}
+	h, err := m.header(s, "a cramfs superblock", 0, 76, binary.LittleEndian)
+	if err != nil {
+		return nil, err
+	}
+	order := "little-endian"
+	if h.b[0] == 0x28 {
+		h.order, order = binary.BigEndian, "big-endian"
+	}
+	h.x("magic", 0, 4, "cramfs, "+order)
+	size := int64(h.u("size", 4, 4, "bytes in all"))
+	flags := h.x("flags", 8, 4, "")
+	h.x("future", 12, 4, "")
+	h.text("signature", 16, 16, "")
+	crc := h.x("crc32", 32, 4, "over all, this field as zero")
+	h.u("edition", 36, 4, "")
+	h.u("blocks", 40, 4, "")
+	h.u("files", 44, 4, "")
+	h.fact(fact.Title, h.text("name", 48, 16, "the maker's title"))
+	m.fact(fact.Type, "filesystem", 0, 4)
+	m.Compression = "gzip"
+	m.Extent = size
+	switch {
+	case size < 76:
+		m.problem("its superblock announces %d bytes in all", size)
+	case flags&1 == 0:
+		m.note("it is of the old form, without a checksum")
+	default:
+		want := make([]byte, 4)
+		binary.BigEndian.PutUint32(want, uint32(crc))
+		m.sum("crc32", digest.CRC32, digest.Options{}, stretch(0, size), stretch(32, 36), hex.EncodeToString(want), 32)
+	}
+	return m, nil
+}
+
+// romfs (Linux kernel, Documentation/filesystems/romfs.rst), big-endian.
+//
+//	0  "-rom1fs-", 8 size, 12 checksum: the 32-bit words of the first 512 bytes
+//	   add up to zero, 16 name, ended by NUL and padded to 16 bytes
+
+func init() {
+	Register(&Format{Name: "romfs", Title: "romfs file system", Firmware: true, Deep: true, Magics: []Magic{{0, "-rom1fs-"}}, Read: readRomfs})
+}
+
+func readRomfs(s *Source) (*Image, error) {
+	m := &Image{}
+	h, err := m.header(s, "a romfs superblock", 0, 32, binary.BigEndian)
+	if err != nil {
+		return nil, err
+	}
+	h.text("magic", 0, 8, "romfs")
+	size := int64(h.u("size", 8, 4, "bytes in all"))
+	h.x("checksum", 12, 4, "makes the first 512 bytes add up to zero")
+	h.fact(fact.Title, h.text("name", 16, 16, "the volume's name"))
+	m.fact(fact.Type, "filesystem", 0, 8)
+	m.Extent = size
+	n := int(min(512, size)) &^ 3
+	if n < 32 {
+		return m, fmt.Errorf("its superblock announces %d bytes in all", size)
+	}
+	b, err := s.Bytes(0, n)
+	if err != nil {
+		return m, err
+	}
+	var total uint32
+	for i := 0; i < n; i += 4 {
+		total += binary.BigEndian.Uint32(b[i:])
+	}
+	m.checked("checksum", "00000000", fmt.Sprintf("%08x", total), stretch(0, int64(n)), 12)
+	return m, nil
+}

@@ -1,0 +1,192 @@
+package image
+
+import (
+	"encoding/binary"
+	"encoding/hex"
+	"fmt"
+	"hash/crc32"
+	"strings"
+	"unicode/utf16"
+
+	"fitcheck/core/digest"
+	"fitcheck/core/fact"
+)
+
+// A disk with a master boot record (UEFI Specification 2.10, section 5.2):
+// four partitions of 16 bytes from 446 on, 0x55 0xaa at 510.
+//
+//	0  0x80: active, 4 type, 8 first block, 12 blocks
+//
+// GPT (section 5.3) has its header in block 1, with "EFI PART": 8 revision, 12
+// size, 16 CRC-32 over it, this field as zero, 24 its own block, 32 block of
+// the other header, 40 first and 48 last usable block, 56 GUID of the disk, 72
+// block, 80 number and 84 size of the entries, 88 their CRC-32. An entry has
+// its type (GUID) at 0, its own GUID at 16, its first and last block at 32 and
+// 40, its name at 56.
+func init() {
+	Register(&Format{Name: "mbr", Title: "disk with a master boot record", Firmware: true, Rank: -2, Magics: []Magic{{510, "\x55\xaa"}}, Sniff: sniffMBR, Read: readMBR})
+	Register(&Format{Name: "gpt", Title: "disk with a GUID partition table", Firmware: true, Rank: 3, Magics: []Magic{{512, "EFI PART"}, {4096, "EFI PART"}}, Read: readGPT})
+}
+
+var mbrTypes = map[uint64]string{
+	1: "FAT12", 4: "FAT16", 5: "extended", 6: "FAT16", 7: "NTFS or exFAT", 0xb: "FAT32", 0xc: "FAT32", 0xe: "FAT16", 0xf: "extended", 0x82: "Linux swap", 0x83: "Linux",
+	0x8e: "Linux LVM", 0xda: "no file system", 0xee: "GPT", 0xef: "EFI system", 0xfd: "Linux RAID",
+}
+
+func sniffMBR(h []byte) bool {
+	if len(h) < 512 {
+		return false
+	}
+	used := 0
+	for i := range 4 {
+		e := h[446+16*i:]
+		n := binary.LittleEndian.Uint32(e[12:])
+		switch {
+		case e[0] != 0 && e[0] != 0x80:
+			return false
+		case e[4] == 0 && n == 0:
+		case e[4] == 0 || n == 0 || binary.LittleEndian.Uint32(e[8:]) == 0:
+			return false
+		default:
+			used++
+		}
+	}
+	return used > 0
+}
+
+func readMBR(s *Source) (*Image, error) {
+	m := &Image{}
+	h, err := m.header(s, "a master boot record", 0, 512, binary.LittleEndian)
+	if err != nil {
+		return nil, err
+	}
+	h.x("disk_id", 440, 4, "")
+	for i := range 4 {
+		at := 446 + 16*i
+		kind, first, n := h.get(at+4, 1), int64(h.get(at+8, 4)), int64(h.get(at+12, 4))
+		if kind == 0 {
+			continue
+		}
+		name := fmt.Sprintf("partition[%d]", i)
+		h.named(name+".type", at+4, 1, mbrTypes)
+		h.u(name+".first", at+8, 4, "block")
+		h.u(name+".blocks", at+12, 4, "of 512 bytes")
+		if h.b[at] == 0x80 {
+			h.add(name+".active", at, 1, "0x80", "starts from here")
+		}
+		m.Extent = max(m.Extent, (first+n)*512)
+		if kind != 5 && kind != 0xf {
+			m.part(fmt.Sprintf("partition %d", i+1), first*512, n*512)
+		}
+	}
+	h.x("signature", 510, 2, "boot record")
+	m.fact(fact.Type, "disk", 510, 2)
+	return m, nil
+}
+
+func readGPT(s *Source) (*Image, error) {
+	m := &Image{}
+	block := int64(512)
+	if b, err := s.UpTo(512, 8); err != nil {
+		return nil, err
+	} else if string(b) != "EFI PART" {
+		block = 4096
+	}
+	h, entries, err := m.gptHeader(s, "", block, block)
+	if err != nil {
+		return m, err
+	}
+	h.add("disk", 56, 16, guid(h.b[56:]), "")
+	m.fact(fact.Type, "disk", block, 8)
+	last := int64(h.get(48, 8))
+	other := int64(h.get(32, 8))
+	if last < 0 || last > 1<<50 || other < 0 || other > 1<<50 {
+		return m, fmt.Errorf("its last block is %d, which makes no sense", last)
+	}
+	m.Extent = (max(last, other) + 1) * block
+	if err := m.gptEntries(s, entries, block); err != nil {
+		return m, err
+	}
+	if other <= 1 || s.Size() >= 0 && (other+1)*block > s.Size() {
+		return m, nil // that it is cut off, the extent tells
+	}
+	if b, err := s.UpTo(other*block, 8); err != nil {
+		return m, err
+	} else if string(b) != "EFI PART" {
+		m.problem("its backup header is not where the first one says (0x%x)", other*block)
+		return m, nil
+	}
+	_, _, err = m.gptHeader(s, "backup ", other*block, block)
+	return m, err
+}
+
+type gptTable struct {
+	at   int64
+	n    int
+	size int
+}
+
+// gptHeader reads one of the two headers and its checksums.
+func (m *Image) gptHeader(s *Source, which string, at, block int64) (*header, gptTable, error) {
+	name := func(t string) string { return strings.ReplaceAll(which, " ", "_") + t }
+	h, err := m.header(s, "a "+which+"GPT header", at, 92, binary.LittleEndian)
+	if err != nil {
+		return nil, gptTable{}, err
+	}
+	h.text(name("magic"), 0, 8, which+"GPT header")
+	h.x(name("revision"), 8, 4, "")
+	size := int64(h.u(name("header_size"), 12, 4, "bytes"))
+	h.x(name("header_crc"), 16, 4, "over the header, this field as zero")
+	h.u(name("block"), 24, 8, "of this header")
+	h.u(name("other_block"), 32, 8, "of the other header")
+	h.u(name("first_usable"), 40, 8, "block")
+	h.u(name("last_usable"), 48, 8, "block")
+	t := gptTable{at: int64(h.u(name("entries_block"), 72, 8, "")), n: int(h.u(name("entries"), 80, 4, "")), size: int(h.u(name("entry_size"), 84, 4, "bytes"))}
+	h.x(name("entries_crc"), 88, 4, "over the entries")
+	if size < 92 || size > block || t.at <= 0 || t.at > 1<<50 || t.size < 128 || t.size > 4096 || t.n < 0 || t.n > 4096 {
+		return h, t, fmt.Errorf("its %sheader makes no sense: %d bytes, %d entries of %d bytes", which, size, t.n, t.size)
+	}
+	t.at *= block
+	le := func(b []byte) string { return hex.EncodeToString([]byte{b[3], b[2], b[1], b[0]}) }
+	m.sum(which+"header crc32", digest.CRC32, digest.Options{}, stretch(at, at+size), stretch(at+16, at+20), le(h.b[16:]), at+16)
+	b, err := s.Bytes(t.at, t.n*t.size)
+	if err != nil {
+		return h, t, err
+	}
+	m.checked(which+"entries crc32", le(h.b[88:]), fmt.Sprintf("%08x", crc32.ChecksumIEEE(b)), stretch(t.at, t.at+int64(len(b))), at+88)
+	return h, t, nil
+}
+
+func (m *Image) gptEntries(s *Source, t gptTable, block int64) error {
+	b, err := s.Bytes(t.at, t.n*t.size)
+	if err != nil {
+		return err
+	}
+	for i := range t.n {
+		e := b[i*t.size : (i+1)*t.size]
+		if allOf(e[:16], 0) {
+			continue
+		}
+		first, last := int64(binary.LittleEndian.Uint64(e[32:])), int64(binary.LittleEndian.Uint64(e[40:]))
+		var u []uint16
+		for j := 56; j < 128; j += 2 {
+			if c := binary.LittleEndian.Uint16(e[j:]); c != 0 {
+				u = append(u, c)
+			} else {
+				break
+			}
+		}
+		name := string(utf16.Decode(u))
+		h := m.block(e[:128], t.at+int64(i*t.size), binary.LittleEndian)
+		h.add(fmt.Sprintf("entry[%d]", i), 0, 16, guid(e), fmt.Sprintf("%q, blocks %d to %d", name, first, last))
+		if first < 0 || last < first || last > 1<<50 {
+			m.problem("its entry %d runs from block %d to block %d", i, first, last)
+			continue
+		}
+		if name == "" {
+			name = fmt.Sprintf("partition %d", i+1)
+		}
+		m.part(name, first*block, (last-first+1)*block)
+	}
+	return nil
+}

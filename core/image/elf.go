@@ -1,0 +1,160 @@
+package image
+
+import (
+	"encoding/binary"
+	"encoding/hex"
+	"fmt"
+
+	"fitcheck/core/fact"
+)
+
+// ELF, as in the System V Application Binary Interface, chapter 4: 32 and 64
+// bits, both byte orders.
+//
+//	 0  magic        0x7f "ELF"
+//	 4  class        1: 32 bits, 2: 64 bits
+//	 5  data         1: little-endian, 2: big-endian
+//	 6  version, 7 osabi, 8 abiversion
+//	16  type, 18 machine, 20 version
+//	24  entry, phoff, shoff: 4 or 8 bytes each
+//	    flags, ehsize, phentsize, phnum, shentsize, shnum, shstrndx
+
+func init() {
+	Register(&Format{Name: "elf", Title: "ELF file", Firmware: true, Magics: []Magic{{0, "\x7fELF"}}, Read: readELF})
+}
+
+var elfTypes = map[uint64]string{1: "relocatable", 2: "executable", 3: "shared object or position-independent executable", 4: "core dump"}
+
+// elfMachines gives architectures by machine number: for little-endian, and
+// for big-endian where that bears another name.
+var elfMachines = map[uint64][2]string{
+	2: {"sparc"}, 3: {"x86"}, 4: {"m68k"}, 8: {"mipsel", "mips"}, 15: {"parisc"}, 18: {"sparc32plus"}, 20: {"ppcle", "ppc"}, 21: {"ppc64le", "ppc64"},
+	22: {"s390x"}, 40: {"arm", "armeb"}, 42: {"sh"}, 43: {"sparc64"}, 45: {"arc"}, 50: {"ia64"}, 62: {"x86_64"}, 83: {"avr"}, 92: {"openrisc"}, 93: {"arc"},
+	94: {"xtensa"}, 106: {"blackfin"}, 113: {"nios2"}, 183: {"arm64", "arm64eb"}, 189: {"microblazeel", "microblaze"}, 195: {"arc"}, 243: {"riscv64"}, 258: {"loongarch64"},
+}
+
+func readELF(s *Source) (*Image, error) {
+	m := &Image{}
+	ident, err := s.Bytes(0, 16)
+	if err != nil {
+		return nil, err
+	}
+	size, word, order := 52, 4, binary.ByteOrder(binary.LittleEndian)
+	if ident[4] == 2 {
+		size, word = 64, 8
+	}
+	if ident[5] == 2 {
+		order = binary.BigEndian
+	}
+	h, err := m.header(s, "an ELF header", 0, size, order)
+	if err != nil {
+		return nil, err
+	}
+	h.raw("magic", 0, 4, "ELF file")
+	class := h.named("class", 4, 1, map[uint64]string{1: "32 bits", 2: "64 bits"})
+	data := h.named("data", 5, 1, map[uint64]string{1: "little-endian", 2: "big-endian"})
+	if class == "" || data == "" {
+		return m, fmt.Errorf("its class (%d) or byte order (%d) is none that ELF knows", ident[4], ident[5])
+	}
+	h.u("osabi", 7, 1, "")
+	h.fact(fact.Type, h.named("type", 16, 2, elfTypes))
+	machine := h.u("machine", 18, 2, "not known")
+	if names, ok := elfMachines[machine]; ok {
+		arch := names[0]
+		if order == binary.BigEndian && names[1] != "" {
+			arch = names[1]
+		}
+		switch {
+		case word == 8 && (arch == "mips" || arch == "mipsel"):
+			arch = map[string]string{"mips": "mips64", "mipsel": "mips64el"}[arch]
+		case word == 4 && arch == "riscv64":
+			arch = "riscv32"
+		case word == 4 && arch == "loongarch64":
+			arch = "loongarch32"
+		}
+		h.mean("%s", arch)
+		h.fact(fact.Arch, arch)
+	}
+	h.u("version", 20, 4, "")
+	entry := h.x("entry", 24, word, "address to start at")
+	m.Entry = &entry
+	at := 24 + word
+	phoff := h.x("phoff", at, word, "program headers")
+	shoff := h.x("shoff", at+word, word, "section headers")
+	at += 2 * word
+	h.x("flags", at, 4, "")
+	h.u("ehsize", at+4, 2, "")
+	phentsize, phnum := h.u("phentsize", at+6, 2, ""), h.u("phnum", at+8, 2, "program headers")
+	shentsize, shnum := h.u("shentsize", at+10, 2, ""), h.u("shnum", at+12, 2, "section headers")
+	h.u("shstrndx", at+14, 2, "")
+	m.Extent = int64(size)
+	table := func(name string, off, entry, n uint64, least uint64) bool {
+		switch {
+		case n == 0 || off == 0:
+			return false
+		case entry < least || off > 1<<48:
+			m.problem("its table of %s makes no sense (%d entries of %d bytes at 0x%x)", name, n, entry, off)
+			return false
+		}
+		m.Extent = max(m.Extent, int64(off+entry*n))
+		return true
+	}
+	table("section headers", shoff, shentsize, shnum, map[int]uint64{4: 40, 8: 64}[word])
+	if table("program headers", phoff, phentsize, phnum, map[int]uint64{4: 32, 8: 56}[word]) {
+		if err := m.elfSegments(s, int64(phoff), int(phentsize), int(phnum), word, order); err != nil {
+			return m, err
+		}
+	}
+	return m, nil
+}
+
+// elfSegments reads the program headers: how far the file must reach, and the
+// build id among the notes.
+func (m *Image) elfSegments(s *Source, at int64, entry, n, word int, order binary.ByteOrder) error {
+	for i := range min(n, 256) {
+		b, err := s.Bytes(at+int64(i*entry), map[int]int{4: 32, 8: 56}[word])
+		if err != nil {
+			if err == errBeyond {
+				return err
+			}
+			m.problem("its program headers reach past its end")
+			return nil
+		}
+		h := m.block(b, 0, order)
+		kind, off, size := h.get(0, 4), int64(h.get(word, word)), int64(h.get(4*word, word))
+		if kind == 0 || off < 0 || size < 0 || off+size < off {
+			continue
+		}
+		m.Extent = max(m.Extent, off+size)
+		if kind == 4 && size > 12 && size < 64<<10 {
+			if err := m.elfNotes(s, off, int(size), order); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
+}
+
+// BuildID is what the fact from an ELF file's GNU build id note is about.
+const BuildID fact.Name = "build-id"
+
+func (m *Image) elfNotes(s *Source, off int64, size int, order binary.ByteOrder) error {
+	b, err := s.UpTo(off, size)
+	if err != nil {
+		return err
+	}
+	for at := 0; at+12 <= len(b); {
+		name, desc, kind := int(order.Uint32(b[at:])), int(order.Uint32(b[at+4:])), order.Uint32(b[at+8:])
+		start := at + 12 + (name+3)&^3
+		if name < 0 || desc < 0 || name > len(b) || desc > len(b) || start+desc > len(b) {
+			return nil
+		}
+		if kind == 3 && name == 4 && string(b[at+12:at+15]) == "GNU" {
+			id := hex.EncodeToString(b[start : start+desc])
+			m.field("build_id", off+int64(start), b[start:start+desc], id, "identifies this very build")
+			m.fact(BuildID, id, off+int64(start), int64(desc))
+		}
+		at = start + (desc+3)&^3
+	}
+	return nil
+}

@@ -1,0 +1,118 @@
+package image
+
+import (
+	"encoding/binary"
+	"fmt"
+	"math"
+
+	"fitcheck/core/digest"
+	"fitcheck/core/fact"
+)
+
+// ext2, ext3 and ext4 (Linux kernel, Documentation/filesystems/ext4): the
+// superblock stands at 1024; little-endian.
+//
+//	  0  inodes, 4 blocks, 24 log of the block size less 10, 44 mounted, 48 written, 56 magic 0xef53, 58 state, 76 revision,
+//	 92  features: compatible, 96 incompatible, 100 read-only; 104 UUID, 120 name, 136 last mounted on, 336 blocks (high)
+//	1020 CRC-32C over the first 1020 bytes, not inverted, where metadata has checksums
+const extAt = 1024
+
+func init() {
+	Register(&Format{Name: "ext", Title: "ext2, ext3 or ext4 file system", Firmware: true, Magics: []Magic{{extAt + 56, "\x53\xef"}}, Sniff: func(h []byte) bool {
+		return len(h) >= extAt+1024 && binary.LittleEndian.Uint32(h[extAt+24:]) < 7 && binary.LittleEndian.Uint32(h[extAt+76:]) < 2 &&
+			binary.LittleEndian.Uint32(h[extAt:]) > 0 && binary.LittleEndian.Uint32(h[extAt+4:]) > 0
+	}, Read: readExt})
+}
+
+func readExt(s *Source) (*Image, error) {
+	m := &Image{}
+	h, err := m.header(s, "an ext superblock", extAt, 1024, binary.LittleEndian)
+	if err != nil {
+		return nil, err
+	}
+	h.u("inodes", 0, 4, "")
+	blocks := h.u("blocks", 4, 4, "")
+	log := h.u("log_block_size", 24, 4, "")
+	h.mean("blocks of %d bytes", int64(1024)<<log)
+	written := int64(h.x("written", 48, 4, ""))
+	h.mean("%s", unixTime(written))
+	if written > 0 {
+		h.fact(fact.Built, unixTime(written))
+	}
+	h.x("magic", 56, 2, "ext file system")
+	state := h.u("state", 58, 2, "cleanly unmounted")
+	if state&1 == 0 {
+		h.mean("not cleanly unmounted")
+	}
+	h.u("revision", 76, 4, "")
+	compat, incompat, ro := h.x("features", 92, 4, ""), h.x("features_incompatible", 96, 4, ""), h.x("features_read_only", 100, 4, "")
+	kind := "ext2"
+	switch {
+	case incompat&0x2c0 != 0 || ro&0x478 != 0: // extents, 64bit, flex_bg; huge_file and later
+		kind = "ext4"
+	case compat&4 != 0:
+		kind = "ext3"
+	}
+	m.fact(fact.Type, kind, extAt+92, 12)
+	h.add("uuid", 104, 16, uuid(h.b[104:120]), "")
+	h.fact(fact.Title, h.text("name", 120, 16, "the volume's name"))
+	h.text("last_mounted", 136, 64, "")
+	if incompat&0x80 != 0 {
+		blocks |= h.u("blocks_high", 336, 4, "") << 32
+	}
+	if blocks > math.MaxInt64>>(log+10) {
+		return m, fmt.Errorf("it announces %d blocks", blocks)
+	}
+	m.Extent = int64(blocks) << (log + 10)
+	if ro&0x400 != 0 {
+		h.x("checksum", 1020, 4, "CRC-32C over the superblock")
+		want := fmt.Sprintf("%08x", h.get(1020, 4))
+		m.sum("superblock crc32c", digest.CRC32C, digest.Options{Invert: true}, stretch(extAt, extAt+1020), digest.Stretch{}, want, extAt+1020)
+	}
+	return m, nil
+}
+
+// EROFS (Linux kernel, fs/erofs/erofs_fs.h): the superblock stands at 1024;
+// little-endian.
+//
+//	0  magic 0xe0f5e1e2, 4 CRC-32C over the rest of its block, this field as zero, not inverted, 8 features, 12 log of the
+//	   block size, 16 inodes, 24 time, 36 blocks, 48 UUID, 64 name, 80 incompatible features
+
+func init() {
+	Register(&Format{Name: "erofs", Title: "EROFS file system", Firmware: true, Magics: []Magic{{extAt, "\xe2\xe1\xf5\xe0"}}, Read: readEROFS})
+}
+
+func readEROFS(s *Source) (*Image, error) {
+	m := &Image{}
+	h, err := m.header(s, "an EROFS superblock", extAt, 128, binary.LittleEndian)
+	if err != nil {
+		return nil, err
+	}
+	h.x("magic", 0, 4, "EROFS")
+	h.x("checksum", 4, 4, "CRC-32C over the superblock's block")
+	features := h.x("features", 8, 4, "")
+	log := int64(h.u("log_block_size", 12, 1, ""))
+	h.u("inodes", 16, 8, "")
+	built := int64(h.x("time", 24, 8, ""))
+	if built > 0 && built < 1<<40 {
+		h.mean("%s", unixTime(built))
+		h.fact(fact.Built, unixTime(built))
+	}
+	blocks := int64(h.u("blocks", 36, 4, ""))
+	h.add("uuid", 48, 16, uuid(h.b[48:64]), "")
+	h.fact(fact.Title, h.text("name", 64, 16, "the volume's name"))
+	h.x("features_incompatible", 80, 4, "")
+	m.fact(fact.Type, "filesystem", extAt, 4)
+	if log < 9 || log > 16 {
+		return m, fmt.Errorf("its blocks have 2^%d bytes, which makes no sense", log)
+	}
+	m.Extent = blocks << log
+	if features&1 != 0 {
+		end := int64(1) << log
+		if end <= extAt {
+			end = extAt + 1<<log
+		}
+		m.sum("superblock crc32c", digest.CRC32C, digest.Options{Invert: true}, stretch(extAt, end), stretch(extAt+4, extAt+8), fmt.Sprintf("%08x", h.get(4, 4)), extAt+4)
+	}
+	return m, nil
+}

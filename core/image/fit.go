@@ -1,0 +1,267 @@
+package image
+
+import (
+	"encoding/hex"
+	"fmt"
+	"path"
+	"strings"
+
+	"fitcheck/core/digest"
+	"fitcheck/core/fact"
+)
+
+// FIT: the flattened image tree of boot loaders, as in the Flattened Image
+// Tree Specification 1.0. A device tree whose /images hold payloads, in the
+// tree or behind it, with hashes, and whose /configurations say which of them
+// start together, and on which boards.
+
+func init() {
+	Register(&Format{Name: "fit", Title: "flattened image tree (FIT)", Firmware: true, Deep: true, Rank: 10, Magics: []Magic{{0, fdtMagic}}, Sniff: sniffFIT, Read: readFIT})
+}
+
+// sniffFIT: the first nodes of a FIT are /images or /configurations. A tree
+// writer may put the strings first, so the names are looked for as nodes.
+func sniffFIT(head []byte) bool {
+	if len(head) < fdtHeader {
+		return false
+	}
+	s := string(head)
+	return strings.Contains(s, "\x00\x00\x00\x01images\x00\x00") || strings.Contains(s, "\x00\x00\x00\x01configurations\x00\x00")
+}
+
+// fitArch gives the architecture names of FIT where they leave something open.
+var fitArch = map[string]string{"mips": "mips|mipsel", "mips64": "mips64|mips64el", "riscv": "riscv64|riscv32", "powerpc": "ppc"}
+
+type fitImage struct {
+	node *fdtNode
+	path string
+	arch *fact.Fact
+	os   string
+	kind string
+	part *Part
+}
+
+func readFIT(s *Source) (*Image, error) {
+	m := &Image{}
+	t, err := readFDT(m, s, 0)
+	if t != nil {
+		m.Extent = t.size
+	}
+	if t == nil || t.root == nil || err != nil {
+		return m, err
+	}
+	if text, p := t.text(t.root, "description"); text != "" {
+		t.field(m, "", p, "the maker's title")
+		m.fact(fact.Title, text, p.at, p.size)
+	}
+	if n, p, ok := t.number(t.root, "timestamp"); ok {
+		t.field(m, "", p, unixTime(int64(n)))
+		m.fact(fact.Built, unixTime(int64(n)), p.at, p.size)
+	}
+	images := t.root.child("images")
+	if images == nil {
+		m.problem("it has no /images")
+		return m, nil
+	}
+	byName := map[string]*fitImage{}
+	filled := 0
+	for _, n := range images.children {
+		fi := m.fitImage(t, n)
+		byName[n.name] = fi
+		if fi.part != nil && fi.part.Size > 0 {
+			filled++
+		}
+	}
+	switch {
+	case len(images.children) == 0:
+		m.problem("its /images are empty")
+	case filled == 0:
+		m.problem("none of its images has a payload")
+	}
+	m.fitConfigs(t, byName)
+	if len(m.Configs) == 0 {
+		for _, n := range images.children {
+			if fi := byName[n.name]; fi.arch != nil {
+				m.Facts = append(m.Facts, *fi.arch)
+			}
+		}
+	}
+	return m, nil
+}
+
+// fitImage reads one node below /images.
+func (m *Image) fitImage(t *fdt, n *fdtNode) *fitImage {
+	fi := &fitImage{node: n, path: "/images/" + n.name}
+	for _, p := range n.props {
+		switch p.name {
+		case "description":
+			t.field(m, fi.path, p, "")
+		case "type":
+			fi.kind = cText(t.value(p))
+			t.field(m, fi.path, p, "")
+		case "os":
+			fi.os = cText(t.value(p))
+			t.field(m, fi.path, p, "")
+		case "arch":
+			arch := cText(t.value(p))
+			if other, ok := fitArch[arch]; ok {
+				arch = other
+			}
+			t.field(m, fi.path, p, strings.ReplaceAll(arch, "|", " or ")+open(arch))
+			if arch != "" {
+				fi.arch = &fact.Fact{About: fact.Arch, Value: arch, Open: strings.Contains(arch, "|"), Source: fact.Source{Kind: fact.Header, Offset: p.at, Size: p.size}}
+			}
+		case "compression":
+			t.field(m, fi.path, p, "")
+		case "load", "entry":
+			t.field(m, fi.path, p, "address")
+		case "data":
+			m.field(fi.path+"/data", p.at, t.value(p)[:min(16, len(t.value(p)))], fmt.Sprintf("%d bytes", p.size), "payload, in the tree")
+		case "data-offset", "data-position", "data-size":
+			t.field(m, fi.path, p, "payload, behind the tree")
+		}
+	}
+	at, size, ok := m.fitData(t, n, fi.path)
+	if !ok {
+		return fi
+	}
+	fi.part = m.part(n.name, at, size)
+	if c, _ := t.text(n, "compression"); c != "none" {
+		fi.part.Compression = c
+	}
+	if size == 0 {
+		m.note("its image %s has no payload", n.name)
+	}
+	m.Extent = max(m.Extent, at+size)
+	for _, c := range n.children {
+		if c.name == "hash" || strings.HasPrefix(c.name, "hash-") || strings.HasPrefix(c.name, "hash@") {
+			m.fitHash(t, c, fi.path+"/"+c.name, at, size)
+		}
+	}
+	return fi
+}
+
+// fitData finds a payload: in the tree, or behind it by an offset from its
+// end (rounded up to 4 bytes) or by a position in the file.
+func (m *Image) fitData(t *fdt, n *fdtNode, path string) (at, size int64, ok bool) {
+	if p, ok := n.prop("data"); ok {
+		return p.at, p.size, true
+	}
+	length, _, ok := t.number(n, "data-size")
+	if !ok {
+		m.note("its image %s has no payload", n.name)
+		return 0, 0, false
+	}
+	if pos, _, ok := t.number(n, "data-position"); ok {
+		at = int64(pos)
+	} else if off, _, ok := t.number(n, "data-offset"); ok {
+		at = (t.size+3)&^3 + int64(off)
+	} else {
+		m.problem("%s gives the size of its payload, and not where it is", path)
+		return 0, 0, false
+	}
+	if length > 1<<40 || at < 0 || at > 1<<40 {
+		m.problem("%s puts its payload at 0x%x, %d bytes, which makes no sense", path, at, length)
+		return 0, 0, false
+	}
+	return at, int64(length), true
+}
+
+func (m *Image) fitHash(t *fdt, n *fdtNode, path string, at, size int64) {
+	algo, _ := t.text(n, "algo")
+	p, ok := n.prop("value")
+	if !ok {
+		m.note("%s holds no value", path)
+		return
+	}
+	want := t.value(p)
+	t.field(m, path, p, algo+" over the payload")
+	a := digest.Algorithm(algo)
+	h := digest.New(a)
+	if h == nil {
+		m.note("%s is a %q, which fitcheck does not know", path, algo)
+		return
+	}
+	if len(want) != h.Size() {
+		m.problem("%s has %d bytes, and a %s has %d", path, len(want), algo, h.Size())
+		return
+	}
+	m.sum(strings.TrimPrefix(path, "/images/")+" "+algo, a, digest.Options{}, digest.Stretch{From: at, To: at + size}, digest.Stretch{}, hex.EncodeToString(want), p.at)
+}
+
+// fitConfigs reads /configurations: what each of them starts, and where.
+func (m *Image) fitConfigs(t *fdt, images map[string]*fitImage) {
+	configs := t.root.child("configurations")
+	standard, _ := t.text(configs, "default")
+	if configs == nil {
+		m.note("it has no /configurations")
+		return
+	}
+	for _, n := range configs.children {
+		if len(m.Configs) >= maxParts {
+			break
+		}
+		m.Configs = append(m.Configs, m.fitConfig(t, n, n.name == standard, images))
+	}
+	if standard != "" && configs.child(standard) == nil {
+		m.problem("its default configuration %s is not there", standard)
+	}
+}
+
+func (m *Image) fitConfig(t *fdt, n *fdtNode, standard bool, images map[string]*fitImage) Config {
+	c := Config{Name: n.name, Default: standard}
+	where := "/configurations/" + n.name
+	add := func(about fact.Name, text string, at, size int64, open bool) {
+		c.Facts = append(c.Facts, fact.Fact{About: about, Value: text, Open: open, Source: fact.Source{Kind: fact.Header, Offset: at, Size: size}})
+	}
+	if p, ok := n.prop("description"); ok {
+		t.field(m, where, p, "")
+	}
+	boards := t.list(n, "compatible")
+	if p, ok := n.prop("compatible"); ok {
+		t.field(m, where, p, "boards that it starts on, the most specific first")
+	}
+	seen := map[string]bool{}
+	for _, key := range []string{"kernel", "firmware", "standalone", "loadables", "script", "fpga", "ramdisk", "fdt"} {
+		for _, ref := range t.list(n, key) {
+			name := strings.TrimPrefix(path.Base(ref.text), "/")
+			fi := images[name]
+			if fi == nil {
+				m.problem("%s starts the image %s, which is not there", where, ref.text)
+				continue
+			}
+			m.field(where+"/"+key, ref.at, []byte(ref.text), ref.text, "")
+			if key != "fdt" && key != "ramdisk" && key != "script" && fi.arch != nil && !seen[fi.arch.Value] {
+				seen[fi.arch.Value] = true
+				c.Facts = append(c.Facts, *fi.arch)
+			}
+			switch {
+			case fi.os == "u-boot":
+				add(fact.Component, "boot", ref.at, ref.size, false)
+			case key == "kernel":
+				add(fact.Component, "main", ref.at, ref.size, false)
+			}
+			if key == "fdt" && len(boards) == 0 && fi.part != nil {
+				boards = fitTreeBoards(t.s, fi)
+			}
+		}
+	}
+	for i, b := range boards {
+		add(fact.Board, b.text, b.at, b.size, i > 0)
+	}
+	return c
+}
+
+// fitTreeBoards reads the compatible list of a device tree that a
+// configuration uses, where it lies there plainly.
+func fitTreeBoards(s *Source, fi *fitImage) []placed {
+	magic, err := s.UpTo(fi.part.Offset, 4)
+	if err != nil || string(magic) != fdtMagic {
+		return nil
+	}
+	tree, err := readFDT(&Image{}, s, fi.part.Offset)
+	if err != nil || tree.root == nil {
+		return nil
+	}
+	return tree.list(tree.root, "compatible")
+}

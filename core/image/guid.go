@@ -1,0 +1,18 @@
+package image
+
+import (
+	"encoding/binary"
+	"fmt"
+)
+
+// guid writes a GUID of UEFI or GPT: three little-endian numbers, then bytes
+// (UEFI Specification 2.10, appendix A).
+func guid(b []byte) string {
+	le := binary.LittleEndian
+	return fmt.Sprintf("%08x-%04x-%04x-%x-%x", le.Uint32(b), le.Uint16(b[4:]), le.Uint16(b[6:]), b[8:10], b[10:16])
+}
+
+// uuid writes a UUID whose bytes stand in their order (RFC 9562).
+func uuid(b []byte) string {
+	return fmt.Sprintf("%x-%x-%x-%x-%x", b[:4], b[4:6], b[6:8], b[8:10], b[10:16])
+}

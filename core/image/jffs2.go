@@ -1,0 +1,193 @@
+package image
+
+import (
+	"bufio"
+	"bytes"
+	"encoding/binary"
+	"fmt"
+	"io"
+
+	"fitcheck/core/digest"
+	"fitcheck/core/fact"
+)
+
+// JFFS2 (Linux kernel, include/uapi/linux/jffs2.h), in the byte order of the
+// machine it is for: nodes, each aligned to 4 bytes.
+//
+//	0  magic 0x1985, 2 type, 4 length, 8 CRC over the first 8 bytes
+//
+// A directory entry (type 0xe001) has the CRC of its first 32 bytes at 32 and
+// that of its name at 36; an inode (0xe002) that of its first 60 bytes at 64
+// and that of its data, from 68 on, at 60. The CRCs start from zero and are
+// not inverted.
+
+func init() {
+	Register(&Format{Name: "jffs2", Title: "JFFS2 file system", Firmware: true, Magics: []Magic{{0, "\x85\x19"}, {0, "\x19\x85"}}, Sniff: func(h []byte) bool {
+		return len(h) >= 12 && jffs2Order(h) != nil && jffs2CRC(h[:8]) == jffs2Order(h).Uint32(h[8:])
+	}, Read: readJFFS2})
+}
+
+func jffs2Order(h []byte) binary.ByteOrder {
+	switch {
+	case h[0] == 0x85 && h[1] == 0x19:
+		return binary.LittleEndian
+	case h[0] == 0x19 && h[1] == 0x85:
+		return binary.BigEndian
+	}
+	return nil
+}
+
+var zero32 uint32
+
+func jffs2CRC(b []byte) uint32 {
+	h, _ := digest.NewWith(digest.CRC32, digest.Options{Init: &zero32, Invert: true})
+	h.Write(b)
+	return binary.BigEndian.Uint32(h.Sum(nil))
+}
+
+func readJFFS2(s *Source) (*Image, error) {
+	m := &Image{}
+	h, err := m.header(s, "a JFFS2 node", 0, 12, binary.LittleEndian)
+	if err != nil {
+		return nil, err
+	}
+	h.order = jffs2Order(h.b)
+	h.x("magic", 0, 2, fmt.Sprintf("JFFS2, %v", map[bool]string{true: "little-endian", false: "big-endian"}[h.order == binary.LittleEndian]))
+	h.named("node_type", 2, 2, map[uint64]string{0xe001: "directory entry", 0xe002: "inode", 0x2003: "clean marker", 0x2004: "padding", 0x2006: "summary", 0xe008: "extended attribute", 0xe009: "reference to an extended attribute"})
+	h.u("length", 4, 4, "bytes of the first node")
+	h.x("header_crc", 8, 4, "over the first 8 bytes")
+	m.fact(fact.Type, "filesystem", 0, 2)
+	if s.Size() < 0 && !s.Whole() {
+		return m, nil
+	}
+	r, err := s.Reader(0)
+	if err != nil {
+		return m, err
+	}
+	sc := &jffs2Scan{order: h.order, r: bufio.NewReaderSize(r, 256<<10)}
+	if err := sc.run(); err != nil {
+		return m, err
+	}
+	m.field("nodes", 0, nil, fmt.Sprint(sc.nodes), fmt.Sprintf("%d directory entries, %d inodes", sc.entries, sc.inodes))
+	m.checked("CRCs of its nodes", fmt.Sprintf("%d hold", sc.sums), sc.got(), stretch(0, s.Size()), 8)
+	return m, nil
+}
+
+type jffs2Scan struct {
+	r                      *bufio.Reader
+	order                  binary.ByteOrder
+	at, firstBad           int64
+	nodes, entries, inodes int
+	sums, bad              int
+}
+
+func (sc *jffs2Scan) got() string {
+	got := fmt.Sprintf("%d hold", sc.sums-sc.bad)
+	if sc.bad > 0 {
+		got += fmt.Sprintf(", the first that does not at 0x%x", sc.firstBad)
+	}
+	return got
+}
+
+func (sc *jffs2Scan) check(b []byte, want uint32) bool {
+	sc.sums++
+	if jffs2CRC(b) == want {
+		return true
+	}
+	if sc.bad++; sc.bad == 1 {
+		sc.firstBad = sc.at
+	}
+	return false
+}
+
+func (sc *jffs2Scan) skip(n int64) error {
+	got, err := io.CopyN(io.Discard, sc.r, n)
+	sc.at += got
+	if err == io.EOF {
+		err = nil
+	}
+	return err
+}
+
+// maxNode is more than any node has: its data is at most one page.
+const maxNode = 64 << 10
+
+func (sc *jffs2Scan) run() error {
+	for {
+		head, err := sc.r.Peek(12)
+		if err == io.EOF {
+			return nil
+		}
+		if err != nil {
+			return err
+		}
+		length := int64(sc.order.Uint32(head[4:]))
+		if sc.order.Uint16(head) != 0x1985 || length < 12 || length > maxNode {
+			// Erased flash, or padding: on to the next place where a node may be.
+			if err := sc.gap(); err != nil {
+				return err
+			}
+			continue
+		}
+		if !sc.check(head[:8], sc.order.Uint32(head[8:])) {
+			if err := sc.skip(4); err != nil {
+				return err
+			}
+			continue
+		}
+		sc.nodes++
+		node, err := sc.r.Peek(int(length))
+		if err != nil && err != io.EOF {
+			return err
+		}
+		sc.node(node, int(length))
+		if err := sc.skip((length + 3) &^ 3); err != nil {
+			return err
+		}
+	}
+}
+
+// gap skips to the next 4-byte boundary that is not erased.
+func (sc *jffs2Scan) gap() error {
+	for {
+		b, err := sc.r.Peek(64 << 10)
+		if len(b) < 4 {
+			return sc.skip(int64(len(b)) + 1)
+		}
+		if err != nil && err != io.EOF {
+			return err
+		}
+		n := 4
+		for n+4 <= len(b) && bytes.Equal(b[n:n+4], []byte{0xff, 0xff, 0xff, 0xff}) {
+			n += 4
+		}
+		if err := sc.skip(int64(n)); err != nil {
+			return err
+		}
+		if n < len(b)&^3 {
+			return nil
+		}
+	}
+}
+
+func (sc *jffs2Scan) node(b []byte, length int) {
+	u32 := func(at int) uint32 { return sc.order.Uint32(b[at:]) }
+	if len(b) < length { // cut off
+		sc.check(nil, 1)
+		return
+	}
+	switch kind := sc.order.Uint16(b[2:]); {
+	case kind == 0xe001 && length >= 40:
+		sc.entries++
+		sc.check(b[:32], u32(32))
+		if n := int(b[28]); 40+n <= length {
+			sc.check(b[40:40+n], u32(36))
+		}
+	case kind == 0xe002 && length >= 68:
+		sc.inodes++
+		sc.check(b[:60], u32(64))
+		if n := int(u32(48)); n >= 0 && 68+n <= length {
+			sc.check(b[68:68+n], u32(60))
+		}
+	}
+}

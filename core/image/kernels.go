@@ -1,0 +1,75 @@
+package image
+
+import (
+	"bytes"
+	"encoding/binary"
+
+	"fitcheck/core/archive"
+)
+
+// What the readers of kernel images share.
+
+// compressedKernel looks for the compressed kernel behind a decompressor's
+// code, and makes it a part.
+func (m *Image) compressedKernel(s *Source, from, to int64) {
+	const code = 256 << 10 // the decompressor is smaller than this
+	b, err := s.UpTo(from, int(max(0, min(code, to-from))))
+	if err != nil {
+		return
+	}
+	for _, magic := range []string{"\x1f\x8b\x08\x00", "\xfd7zXZ\x00", "\x28\xb5\x2f\xfd", "\x02\x21\x4c\x18", "BZh9", "\x5d\x00\x00"} {
+		for at := 0; ; {
+			i := bytes.Index(b[at:], []byte(magic))
+			if i < 0 {
+				break
+			}
+			at += i
+			if archive.CompressionOf(b[at:]) != "" {
+				p := m.part("kernel", from+int64(at), to-from-int64(at))
+				p.Guess = true
+				return
+			}
+			at++
+		}
+	}
+}
+
+// appendedTree looks for a device tree behind a kernel: one that begins at
+// from, or that ends where the file does.
+func (m *Image) appendedTree(s *Source, from int64) {
+	const room = 1 << 20
+	size := s.Size()
+	if size < 0 && !s.Whole() {
+		return
+	}
+	at := max(from, size-room)
+	if from > 0 && from <= size-fdtHeader {
+		at = min(at, from)
+	}
+	if size-at < fdtHeader {
+		return
+	}
+	b, err := s.UpTo(at, int(min(size-at, 2*room)))
+	if err != nil {
+		return
+	}
+	for i := 0; i+fdtHeader <= len(b); i += 4 {
+		j := bytes.Index(b[i:], []byte(fdtMagic))
+		if j < 0 {
+			return
+		}
+		i += j
+		total := int64(binary.BigEndian.Uint32(b[min(len(b)-4, i+4):]))
+		end := at + int64(i) + total
+		if i+fdtHeader <= len(b) && total >= fdtHeader && end <= size && (at+int64(i) == from || size-end < 4096) {
+			if _, err := readFDT(&Image{}, s, at+int64(i)); err == nil {
+				m.part("dtb", at+int64(i), total)
+				if m.Extent > 0 {
+					m.Extent = max(m.Extent, end)
+				}
+				return
+			}
+		}
+		i = i &^ 3
+	}
+}

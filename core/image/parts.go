@@ -1,0 +1,156 @@
+package image
+
+import (
+	"io"
+	"strings"
+
+	"fitcheck/core/archive"
+	"fitcheck/core/fact"
+)
+
+// lookInto reads the headers of what lies inside an image: payloads that are
+// inflated first where they are compressed, file systems, trees. The error
+// ends the walk; what is wrong with a part is a problem of the image.
+func lookInto(set *Set, c *archive.Content, m *Image) error {
+	for i := range m.Parts {
+		p := &m.Parts[i]
+		if p.Opaque || p.Image != nil || p.Size == 0 {
+			continue
+		}
+		inner, err := c.Part(p.Name, p.Offset, p.Size)
+		if err != nil {
+			if archive.Fatal(err) {
+				return err
+			}
+			continue // that it reaches past the end, the header's reader says
+		}
+		if err := p.enter(set, inner, m); err != nil {
+			return err
+		}
+	}
+	if f := set.ByName(m.Format); f != nil && versionFiles[f.Name] != nil {
+		if err := readVersionFiles(versionFiles[f.Name], c, m); err != nil {
+			return err
+		}
+	}
+	m.promote()
+	return nil
+}
+
+// enter reads what a part holds. m is the image around it.
+func (p *Part) enter(set *Set, c *archive.Content, m *Image) error {
+	head, err := headOf(c)
+	if err != nil {
+		return err
+	}
+	method := archive.CompressionOf(head)
+	if method == "" {
+		return p.read(set, c, head)
+	}
+	inner, problem, err := c.Inflate(method)
+	if err != nil {
+		return err
+	}
+	defer inner.Close()
+	switch {
+	case inner == nil || inner.Size() == 0 && problem != "":
+		if method != archive.LzmaStream && !p.Guess { // which has no magic: it may be something else
+			m.problem("its part %s begins like %s, and cannot be inflated: %s", p.Name, method, problem)
+		}
+		return nil
+	case problem != "" && !strings.HasPrefix(problem, "truncated") && method == archive.LzmaStream && inner.Size() < archive.HeadSize:
+		return nil
+	case problem != "" && p.Guess:
+		return nil
+	case problem != "":
+		m.problem("its part %s is compressed by %s and damaged: %s", p.Name, method, problem)
+	}
+	p.Compression, p.Unpacked = string(method), inner.Size()
+	if head, err = headOf(inner); err != nil {
+		return err
+	}
+	if archive.CompressionOf(head) != "" { // compressed twice
+		nested := &Image{Format: string(method)}
+		nested.part("content", 0, inner.Size())
+		if err := lookInto(set, inner, nested); err != nil {
+			return err
+		}
+		p.Kind, p.Image = string(method), nested
+		return nil
+	}
+	return p.read(set, inner, head)
+}
+
+func headOf(c *archive.Content) ([]byte, error) {
+	head := make([]byte, min(c.Size(), archive.HeadSize))
+	n, err := c.ReadAt(head, 0)
+	if err != nil && err != io.EOF {
+		return nil, err
+	}
+	return head[:n], nil
+}
+
+// read reads the header of a part's content, and whatever lies inside that.
+func (p *Part) read(set *Set, c *archive.Content, head []byte) error {
+	f := set.Sniff(head)
+	p.Kind = f.name()
+	var m *Image
+	if f != nil && f.Read != nil {
+		var err error
+		if m, err = readAll(f, c); err != nil {
+			return err
+		}
+		if err := lookInto(set, c, m); err != nil {
+			return err
+		}
+	}
+	var b banner
+	if f == nil || f.Firmware {
+		if _, err := io.Copy(&b, c.Reader(0, c.Size())); err != nil {
+			return err
+		}
+	}
+	if m == nil && len(b.found) > 0 {
+		m = &Image{Format: p.Kind}
+	}
+	if m != nil {
+		b.tell(m)
+		m.Extent = min(m.Extent, c.Size()) // what follows inside a part is padding
+		m.finish(c.Address(), c.Size(), false)
+		p.Image = m
+	}
+	return nil
+}
+
+// promote takes over, where an image does not say itself which architecture
+// or boards it is for, what its parts say with one voice. Such a fact is
+// protected when a checksum of the image covers the part.
+func (m *Image) promote() {
+	for _, n := range []fact.Name{fact.Arch, fact.Board} {
+		if _, said := m.First(n); said || len(m.Configs) > 0 {
+			continue
+		}
+		var found []fact.Fact
+		agree := true
+		for _, p := range m.Parts {
+			if p.Image == nil {
+				continue
+			}
+			var of []fact.Fact
+			for _, f := range p.Image.Facts {
+				if f.About == n {
+					f.Protected = f.Protected || m.covered(fact.Source{Offset: p.Offset, Size: p.Size})
+					of = append(of, f)
+				}
+			}
+			if len(of) == 0 {
+				continue
+			}
+			agree = agree && (found == nil || fact.Values(of) == fact.Values(found))
+			found = of
+		}
+		if agree {
+			m.Facts = append(m.Facts, found...)
+		}
+	}
+}

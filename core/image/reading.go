@@ -1,0 +1,268 @@
+package image
+
+import (
+	"fmt"
+	"io"
+
+	"fitcheck/core/archive"
+	"fitcheck/core/digest"
+	"fitcheck/core/fact"
+)
+
+// Reading is a file that is told apart, and its header read, while its bytes
+// pass by.
+type Reading struct {
+	set     *Set
+	format  *Format
+	m       *Image
+	again   bool // Read asked for bytes that had not passed
+	keep    bool
+	entered bool // it is opened as an archive; its parts are items of their own
+	sums    *digest.Stretches
+	banner  banner
+	ends    tail
+	nature  nature
+	n       int64
+}
+
+// Begin tells a file by its first bytes, and reads its header as far as those
+// reach. size is that of the whole file, -1 while it is not known. entered
+// says that the file is opened as an archive.
+func Begin(set *Set, head []byte, size int64, entered bool) *Reading {
+	r := &Reading{set: set, format: set.Sniff(head), entered: entered}
+	if len(head) < archive.HeadSize {
+		size = int64(len(head))
+	}
+	r.nature.begin(head)
+	if r.format == nil {
+		r.keep = set.trailers() && !entered
+		return r
+	}
+	if r.format.Read == nil {
+		return r
+	}
+	src := &Source{head: head, size: size}
+	m, err := r.format.Read(src)
+	r.again = src.beyond && !entered
+	if r.m = settle(m, err); r.again {
+		return r
+	}
+	r.m.Format = r.format.Name
+	r.sums = digest.NewStretches(r.m.partials())
+	for i := range r.m.Parts {
+		if p := &r.m.Parts[i]; !entered && r.mustLook(p, head) {
+			r.keep = true
+		}
+	}
+	return r
+}
+
+// settle makes an image of what Read gave.
+func settle(m *Image, err error) *Image {
+	if m == nil {
+		m = &Image{}
+	}
+	if err != nil && err != errBeyond {
+		m.problem("%v", err)
+	}
+	return m
+}
+
+// mustLook tells whether a part holds something that is read in its turn.
+func (r *Reading) mustLook(p *Part, head []byte) bool {
+	if p.Opaque {
+		return false
+	}
+	if p.Offset+min(p.Size, archive.HeadSize/2) > int64(len(head)) {
+		return true // it lies further on; nobody knows yet
+	}
+	inner := head[p.Offset:min(int64(len(head)), p.Offset+p.Size)]
+	f := r.set.Sniff(inner)
+	return archive.CompressionOf(inner) != "" || f != nil && f.Read != nil
+}
+
+// Kind is the kind of the file as far as its first bytes tell.
+func (r *Reading) Kind() string {
+	if r.format == nil {
+		return "unknown"
+	}
+	return r.format.Name
+}
+
+// Keep tells whether the whole content is needed at the end.
+func (r *Reading) Keep() bool { return r.again || r.keep }
+
+// Write takes the next bytes of the file.
+func (r *Reading) Write(p []byte) (int, error) {
+	if r.sums != nil {
+		r.sums.Write(p)
+	}
+	switch {
+	case r.entered:
+	case r.format == nil:
+		r.ends.write(p)
+		r.nature.write(p, r.n)
+	case r.format.Firmware:
+		r.ends.write(p)
+		r.banner.write(p)
+	}
+	r.n += int64(len(p))
+	return len(p), nil
+}
+
+// End settles the checksums and looks into the parts, once all bytes have
+// passed. The image is nil when there is no header to read. The error ends
+// the walk.
+func (r *Reading) End(c *archive.Content) (kind string, m *Image, err error) {
+	total := c.Size()
+	if total == 0 {
+		return "empty", nil, nil
+	}
+	if r.format == nil {
+		if kind := r.nature.uniform(); kind != "" {
+			return kind, nil, nil
+		}
+		if f, m, err := r.set.readTrailer(c); err != nil || f != nil {
+			return f.name(), m, err
+		}
+		if m := r.ends.dfu(c.Address(), total); m != nil {
+			return m.Format, m, nil
+		}
+		return "unknown", nil, nil
+	}
+	if r.format.Read == nil {
+		return r.format.Name, nil, nil
+	}
+	if r.again {
+		if r.m, err = readAll(r.format, c); err != nil {
+			return r.format.Name, nil, err
+		}
+	} else {
+		results := r.sums.Results()
+		for k, i := range r.m.pending() {
+			r.m.Sums[i].took(results[k])
+		}
+	}
+	if !r.entered {
+		if c.Readable() && (r.again || r.keep) {
+			if err := lookInto(r.set, c, r.m); err != nil {
+				return r.format.Name, nil, err
+			}
+		}
+		r.banner.tell(r.m)
+	}
+	r.m.finish(c.Address(), total, r.entered)
+	if m := r.ends.dfu(c.Address(), total); m != nil && !r.entered {
+		m.wrap(r.m)
+		return m.Format, m, nil
+	}
+	return r.format.Name, r.m, nil
+}
+
+// Nature says what can be said of a file of no known format: its entropy.
+func (r *Reading) Nature() string { return r.nature.words() }
+
+func (f *Format) name() string {
+	if f == nil {
+		return "unknown"
+	}
+	return f.Name
+}
+
+// readAll reads a header, and recomputes its checksums, with the whole
+// content at hand.
+func readAll(f *Format, c *archive.Content) (*Image, error) {
+	src := &Source{size: c.Size(), c: c}
+	m, err := f.Read(src)
+	if src.fatal != nil {
+		return nil, src.fatal
+	}
+	m = settle(m, err)
+	m.Format = f.Name
+	return m, m.compute(c)
+}
+
+// pending lists the sums that are still to be computed.
+func (m *Image) pending() []int {
+	var out []int
+	for i, s := range m.Sums {
+		if s.Got == "" {
+			out = append(out, i)
+		}
+	}
+	return out
+}
+
+func (m *Image) partials() []digest.Partial {
+	var out []digest.Partial
+	for _, i := range m.pending() {
+		out = append(out, m.Sums[i].Partial)
+	}
+	return out
+}
+
+func (s *Sum) took(r digest.Result) {
+	s.Got, s.OK = r.Hex, r.Missing == 0 && r.Hex == s.Want
+}
+
+// compute recomputes the pending checksums from the content.
+func (m *Image) compute(c *archive.Content) error {
+	for _, i := range m.pending() {
+		over := m.Sums[i].Over
+		st := digest.NewStretches([]digest.Partial{shifted(m.Sums[i].Partial)})
+		if _, err := io.Copy(st, c.Reader(max(0, over.From), max(0, over.To-over.From))); err != nil {
+			return err
+		}
+		m.Sums[i].took(st.Results()[0])
+	}
+	return nil
+}
+
+// shifted is a partial sum as seen from the first byte of its stretch.
+func shifted(p digest.Partial) digest.Partial {
+	out := p
+	out.Over = digest.Stretch{From: 0, To: p.Over.To - p.Over.From}
+	out.Zeroed = nil
+	for _, z := range p.Zeroed {
+		out.Zeroed = append(out.Zeroed, digest.Stretch{From: z.From - p.Over.From, To: z.To - p.Over.From})
+	}
+	return out
+}
+
+// finish says what the extent tells, and gives the facts their file and
+// strength.
+func (m *Image) finish(address string, total int64, entered bool) {
+	switch {
+	case m.Extent > total && !entered:
+		m.problem("truncated: its header announces %d bytes in all, and there are %d", m.Extent, total)
+	case m.Extent > 0 && m.Extent < total && !entered:
+		m.note("%d bytes follow the image; no checksum covers them", total-m.Extent)
+	}
+	m.place(m.Facts, address)
+	for i := range m.Configs {
+		m.place(m.Configs[i].Facts, address)
+	}
+}
+
+func (m *Image) place(facts []fact.Fact, address string) {
+	for i := range facts {
+		f := &facts[i]
+		if f.Source.File == "" {
+			f.Source.File = address
+			f.Protected = m.covered(f.Source)
+		}
+	}
+}
+
+// wrap makes an image that lies inside another its first part.
+func (m *Image) wrap(inner *Image) {
+	m.Parts = []Part{{Name: "firmware", Size: m.Parts[0].Size, Kind: inner.Format, Image: inner}}
+	for _, n := range []fact.Name{fact.Arch, fact.Board, fact.Title, fact.Component} {
+		for _, f := range inner.Facts {
+			if f.About == n {
+				m.Facts = append(m.Facts, f)
+			}
+		}
+	}
+	m.Notes = append(m.Notes, fmt.Sprintf("it holds a file of the format %s", inner.Format))
+}

@@ -1,0 +1,141 @@
+package image
+
+import (
+	"encoding/binary"
+	"fmt"
+	"io"
+	"io/fs"
+	"math"
+	"os"
+
+	"github.com/diskfs/go-diskfs/backend"
+	"github.com/diskfs/go-diskfs/filesystem/squashfs"
+
+	"fitcheck/core/archive"
+	"fitcheck/core/fact"
+)
+
+// SquashFS 4 (Linux kernel, fs/squashfs/squashfs_fs.h; little-endian) and 3
+// (big-endian, as older firmware holds it). Both have the magic at 0, the
+// major version at 28 and the minor at 30.
+//
+//	version 4:  0 magic "hsqs", 4 inodes, 8 time, 12 block size, 16 fragments, 20 compression, 22 block log, 24 flags,
+//	           26 ids, 28 major, 30 minor, 32 root inode, 40 bytes used, 48 … 88 places of the tables
+//	version 3:  0 magic "sqsh", 4 inodes, 28 major, 30 minor, 32 block size (16 bits), 34 block log, 36 flags, 37 uids,
+//	           38 gids, 39 time, 43 root inode, 51 block size, 55 fragments, 63 bytes used, 71 … places of the tables
+
+func init() {
+	Register(&Format{Name: "squashfs", Title: "SquashFS file system", Firmware: true, Deep: true, Magics: []Magic{{0, "hsqs"}, {0, "sqsh"}}, Sniff: func(h []byte) bool {
+		return len(h) >= 96 && (h[0] == 'h' && binary.LittleEndian.Uint16(h[28:]) == 4 || h[0] == 's' && binary.BigEndian.Uint16(h[28:]) == 3)
+	}, Read: readSquashFS})
+	versionFiles["squashfs"] = squashVersionFiles
+}
+
+var squashCompressions = map[uint64]string{1: "gzip", 2: "lzma", 3: "lzo", 4: "xz", 5: "lz4", 6: "zstd"}
+
+func readSquashFS(s *Source) (*Image, error) {
+	m := &Image{}
+	h, err := m.header(s, "a SquashFS superblock", 0, 96, binary.LittleEndian)
+	if err != nil {
+		return nil, err
+	}
+	var used, size, log int64
+	var tables []int64
+	if h.b[0] == 'h' {
+		h.text("magic", 0, 4, "SquashFS, little-endian")
+		h.u("inodes", 4, 4, "files and folders")
+		built := int64(h.x("time", 8, 4, ""))
+		h.mean("%s", unixTime(built))
+		h.fact(fact.Built, unixTime(built))
+		size = int64(h.u("block_size", 12, 4, "bytes"))
+		h.u("fragments", 16, 4, "")
+		m.Compression = h.named("compression", 20, 2, squashCompressions)
+		log = int64(h.u("block_log", 22, 2, ""))
+		h.x("flags", 24, 2, "")
+		h.u("ids", 26, 2, "")
+		h.u("major", 28, 2, "")
+		h.u("minor", 30, 2, "")
+		h.x("root_inode", 32, 8, "")
+		used = int64(h.u("bytes_used", 40, 8, "bytes of the file system"))
+		for i, name := range []string{"id_table", "xattr_table", "inode_table", "directory_table", "fragment_table", "export_table"} {
+			tables = append(tables, int64(h.x(name, 48+8*i, 8, "")))
+		}
+	} else {
+		h.order = binary.BigEndian
+		h.text("magic", 0, 4, "SquashFS, big-endian")
+		h.u("inodes", 4, 4, "files and folders")
+		h.u("major", 28, 2, "")
+		h.u("minor", 30, 2, "")
+		log = int64(h.u("block_log", 34, 2, ""))
+		h.x("flags", 36, 1, "")
+		built := int64(h.x("time", 39, 4, ""))
+		h.mean("%s", unixTime(built))
+		h.fact(fact.Built, unixTime(built))
+		h.x("root_inode", 43, 8, "")
+		size = int64(h.u("block_size", 51, 4, "bytes"))
+		h.u("fragments", 55, 4, "")
+		used = int64(h.u("bytes_used", 63, 8, "bytes of the file system"))
+		m.Compression = "gzip"
+	}
+	if used < 96 || log < 12 || log > 20 || size != 1<<log {
+		return m, fmt.Errorf("its superblock contradicts itself: blocks of %d bytes (log %d), %d bytes in all", size, log, used)
+	}
+	for _, at := range tables {
+		if at != -1 && (at < 96 || at > used) {
+			return m, fmt.Errorf("one of its tables is at 0x%x, and it ends at 0x%x", at, used)
+		}
+	}
+	m.Extent = used
+	m.fact(fact.Type, "filesystem", 0, 4)
+	return m, nil
+}
+
+// storage shows a content to the file system library.
+type storage struct {
+	*io.SectionReader
+}
+
+func (s storage) Close() error               { return nil }
+func (s storage) Stat() (fs.FileInfo, error) { return nil, fs.ErrInvalid }
+func (s storage) Path() string               { return "" }
+func (s storage) Writable() (backend.WritableFile, error) {
+	return nil, backend.ErrIncorrectOpenMode
+}
+func (s storage) Sys() (*os.File, error) { return nil, fs.ErrInvalid }
+
+func squashVersionFiles(c *archive.Content, found func(string, io.Reader)) error {
+	head := make([]byte, 96)
+	if _, err := c.ReadAt(head, 0); err != nil || head[0] != 'h' {
+		return nil // of version 3, only the superblock is read
+	}
+	if n := binary.LittleEndian.Uint32(head[16:]); uint64(n) > uint64(c.Size()) {
+		return fmt.Errorf("it announces %d fragments", n)
+	}
+	fsys, err := squashfs.Read(storage{io.NewSectionReader(c, 0, math.MaxInt64)}, c.Size(), 0, int64(binary.LittleEndian.Uint32(head[12:])))
+	if err != nil {
+		return err
+	}
+	fsys.SetCacheSize(4 << 20)
+	for _, dir := range []string{"/etc", "/usr/lib", "/"} {
+		list, err := fsys.ReadDir(dir)
+		if err != nil {
+			continue
+		}
+		for _, e := range list {
+			name := dir + "/" + e.Name()
+			if dir == "/" {
+				name = "/" + e.Name()
+			}
+			if e.IsDir() || !IsVersionFile(name) || e.Type()&fs.ModeSymlink != 0 {
+				continue
+			}
+			f, err := fsys.OpenFile(name, 0)
+			if err != nil {
+				return err
+			}
+			found(name[1:], f)
+			f.Close()
+		}
+	}
+	return nil
+}

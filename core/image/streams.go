@@ -1,0 +1,235 @@
+package image
+
+import (
+	"encoding/binary"
+	"fmt"
+	"hash/crc32"
+	"math/bits"
+
+	"fitcheck/core/archive"
+	"fitcheck/core/fact"
+)
+
+// Compressed streams, by their own headers. What they hold is inflated, and
+// their own checksums over it are held, where they are opened as archives.
+
+func init() {
+	stream := func(name, title string, rank int, method archive.Compression, read func(*Source) (*Image, error)) {
+		Register(&Format{Name: name, Title: title, Rank: rank, Sniff: func(h []byte) bool { return archive.CompressionOf(h) == method }, Read: read})
+	}
+	stream("gzip", "gzip stream", 1, archive.GzipStream, readGzip)
+	stream("bzip2", "bzip2 stream", 1, archive.Bzip2Stream, readBzip2)
+	stream("xz", "xz stream", 1, archive.XzStream, readXz)
+	stream("lz4", "LZ4 stream", 1, archive.Lz4Stream, readLz4)
+	stream("zstd", "Zstandard stream", 1, archive.ZstdStream, readZstd)
+	stream("lzma", "LZMA stream", -3, archive.LzmaStream, readLzma) // no magic of its own
+}
+
+// readGzip (RFC 1952, section 2.3): 0 magic, 2 method, 3 flags, 4 time, 8
+// extra flags, 9 system; then, by the flags, extra, name, comment, CRC16.
+func readGzip(s *Source) (*Image, error) {
+	m := &Image{}
+	h, err := m.header(s, "a gzip header", 0, 10, binary.LittleEndian)
+	if err != nil {
+		return nil, err
+	}
+	h.x("magic", 0, 2, "gzip")
+	h.named("method", 2, 1, map[uint64]string{8: "deflate"})
+	flags := h.x("flags", 3, 1, "")
+	if t := int64(h.x("time", 4, 4, "none")); t != 0 {
+		h.mean("%s", unixTime(t))
+		h.fact(fact.Built, unixTime(t))
+	}
+	h.u("extra_flags", 8, 1, "")
+	h.named("system", 9, 1, map[uint64]string{0: "FAT", 3: "Unix", 7: "Macintosh", 10: "NTFS", 11: "NTFS", 255: "not said"})
+	at := int64(10)
+	if flags&4 != 0 {
+		b, err := s.Bytes(at, 2)
+		if err != nil {
+			return m, err
+		}
+		at += 2 + int64(binary.LittleEndian.Uint16(b))
+	}
+	for bit, name := range map[uint64]string{8: "name", 16: "comment"} {
+		if flags&bit == 0 || bit == 16 && flags&8 != 0 {
+			continue // the comment stands behind the name, see below
+		}
+		if at, err = m.gzipText(s, at, name); err != nil {
+			return m, err
+		}
+	}
+	if flags&24 == 24 {
+		if at, err = m.gzipText(s, at, "comment"); err != nil {
+			return m, err
+		}
+	}
+	if flags&2 != 0 {
+		b, err := s.Bytes(0, int(at)+2)
+		if err != nil {
+			return m, err
+		}
+		want := binary.LittleEndian.Uint16(b[at:])
+		m.field("header_crc", at, b[at:], fmt.Sprintf("0x%04x", want), "lower half of the CRC-32 over the header")
+		m.checked("header crc16", fmt.Sprintf("%04x", want), fmt.Sprintf("%04x", crc32.ChecksumIEEE(b[:at])&0xffff), stretch(0, at), at)
+	}
+	m.Compression = "gzip"
+	return m, nil
+}
+
+func (m *Image) gzipText(s *Source, at int64, name string) (int64, error) {
+	b, err := s.UpTo(at, 1024)
+	if err == errBeyond {
+		b, err = s.UpTo(at, 64)
+	}
+	if err != nil {
+		return at, err
+	}
+	t := cText(b)
+	for i, c := range b {
+		if c == 0 {
+			m.field(name, at, b[:i+1], t, "as the one who packed it gave it")
+			if name == "name" {
+				m.fact(fact.Title, t, at, int64(i))
+			}
+			return at + int64(i) + 1, nil
+		}
+	}
+	return at, fmt.Errorf("the %s in its header does not end", name)
+}
+
+func readBzip2(s *Source) (*Image, error) {
+	m := &Image{Compression: "bzip2"}
+	h, err := m.header(s, "a bzip2 header", 0, 10, binary.BigEndian)
+	if err != nil {
+		return nil, err
+	}
+	h.text("magic", 0, 3, "bzip2")
+	h.text("level", 3, 1, fmt.Sprintf("blocks of %d00 kB", h.b[3]-'0'))
+	h.x("block_magic", 4, 6, "")
+	return m, nil
+}
+
+// readXz (The .xz File Format 1.2.0, section 2.1.1): 0 magic, 6 flags, 8
+// CRC-32 over the flags.
+func readXz(s *Source) (*Image, error) {
+	m := &Image{Compression: "xz"}
+	h, err := m.header(s, "an xz header", 0, 12, binary.LittleEndian)
+	if err != nil {
+		return nil, err
+	}
+	h.raw("magic", 0, 6, "xz")
+	h.raw("flags", 6, 2, "")
+	h.mean("check: %s", map[byte]string{0: "none", 1: "CRC-32", 4: "CRC-64", 10: "SHA-256"}[h.b[7]&15])
+	want := h.x("header_crc", 8, 4, "over the flags")
+	m.checked("header crc32", fmt.Sprintf("%08x", want), fmt.Sprintf("%08x", crc32.ChecksumIEEE(h.b[6:8])), stretch(6, 8), 8)
+	return m, nil
+}
+
+// readLzma (lzma-file-format.txt of XZ Utils): 0 properties, 1 dictionary, 5
+// size of what it holds.
+func readLzma(s *Source) (*Image, error) {
+	m := &Image{Compression: "lzma"}
+	h, err := m.header(s, "an LZMA header", 0, 13, binary.LittleEndian)
+	if err != nil {
+		return nil, err
+	}
+	p := h.u("properties", 0, 1, "")
+	h.mean("lc %d, lp %d, pb %d", p%9, p/9%5, p/45)
+	h.u("dictionary", 1, 4, "bytes")
+	if n := h.get(5, 8); n == 1<<64-1 {
+		h.x("size", 5, 8, "not said")
+	} else {
+		h.u("size", 5, 8, "bytes that it holds")
+	}
+	return m, nil
+}
+
+// readLz4 (LZ4 Frame Format 1.6.4): 0 magic, 4 flags, 5 block descriptor, then
+// by the flags the size of the content and a dictionary; the last byte is the
+// second one of the xxHash-32 over the descriptor.
+func readLz4(s *Source) (*Image, error) {
+	m := &Image{Compression: "lz4"}
+	h, err := m.header(s, "an LZ4 header", 0, 7, binary.LittleEndian)
+	if err != nil {
+		return nil, err
+	}
+	if h.x("magic", 0, 4, "LZ4 frame") == 0x184c2102 {
+		h.mean("LZ4 legacy frame, without checksums")
+		return m, nil
+	}
+	flags := h.x("flags", 4, 1, "")
+	h.x("block_descriptor", 5, 1, "")
+	n := 6
+	if flags&8 != 0 {
+		n += 8
+	}
+	if flags&1 != 0 {
+		n += 4
+	}
+	if h, err = m.header(s, "an LZ4 header", 0, n+1, binary.LittleEndian); err != nil {
+		return m, err
+	}
+	if flags&8 != 0 {
+		h.u("content_size", 6, 8, "bytes that it holds")
+	}
+	want := h.x("header_checksum", n, 1, "over the descriptor")
+	m.checked("header checksum", fmt.Sprintf("%02x", want), fmt.Sprintf("%02x", xxh32(h.b[4:n])>>8&0xff), stretch(4, int64(n)), int64(n))
+	return m, nil
+}
+
+// xxh32 is xxHash-32 with seed 0 of fewer than 16 bytes.
+func xxh32(b []byte) uint32 {
+	const p1, p2, p3, p4, p5 = 2654435761, 2246822519, 3266489917, 668265263, 374761393
+	h := uint32(p5) + uint32(len(b))
+	for ; len(b) >= 4; b = b[4:] {
+		h = bits.RotateLeft32(h+binary.LittleEndian.Uint32(b)*p3, 17) * p4
+	}
+	for _, c := range b {
+		h = bits.RotateLeft32(h+uint32(c)*p5, 11) * p1
+	}
+	h = (h ^ h>>15) * p2
+	h = (h ^ h>>13) * p3
+	return h ^ h>>16
+}
+
+// readZstd (RFC 8878, section 3.1.1.1): 0 magic, 4 descriptor, then by that
+// the window, the dictionary and the size of the content.
+func readZstd(s *Source) (*Image, error) {
+	m := &Image{Compression: "zstd"}
+	h, err := m.header(s, "a Zstandard header", 0, 5, binary.LittleEndian)
+	if err != nil {
+		return nil, err
+	}
+	h.x("magic", 0, 4, "Zstandard frame")
+	d := h.x("descriptor", 4, 1, "")
+	if d&4 != 0 {
+		h.mean("ends with a checksum over the content")
+	}
+	at, single := 5, d&0x20 != 0
+	dict := []int{0, 1, 2, 4}[d&3]
+	size := []int{0, 2, 4, 8}[d>>6]
+	if single && size == 0 {
+		size = 1
+	}
+	if !single {
+		at++
+	}
+	if h, err = m.header(s, "a Zstandard header", 0, at+dict+size, binary.LittleEndian); err != nil {
+		return m, err
+	}
+	if !single {
+		w := h.x("window", 5, 1, "")
+		base := uint64(1) << (10 + w>>3)
+		h.mean("a window of %d bytes", base+base/8*(w&7))
+	}
+	if dict > 0 {
+		h.x("dictionary", at, dict, "needs this dictionary")
+	}
+	if size > 0 {
+		n := h.u("content_size", at+dict, size, "bytes that it holds")
+		if size == 2 {
+			h.mean("bytes that it holds, less 256: %d", n+256)
+		}
+	}
+	return m, nil
+}

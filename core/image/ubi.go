@@ -1,0 +1,292 @@
+package image
+
+import (
+	"encoding/binary"
+	"fmt"
+	"hash/crc32"
+	"sort"
+
+	"fitcheck/core/fact"
+)
+
+// UBI (Linux kernel, drivers/mtd/ubi/ubi-media.h), big-endian. Every erase
+// block begins with an erase counter header:
+//
+//	0  "UBI#", 4 version, 8 erase counter, 16 place of the volume header,
+//	20 place of the data, 24 number of the image, 60 CRC over the first 60 bytes
+//
+// and, where it belongs to a volume, has a volume header:
+//
+//	0  "UBI!", 4 version, 5 type (1 dynamic, 2 static), 8 volume, 12 number of
+//	   the block in it, 20 bytes of data (static), 24 blocks used, 32 CRC of
+//	   the data (static), 40 sequence number, 60 CRC over the first 60 bytes
+//
+// Volume 0x7fffefff is the table of volumes: records of 172 bytes, each with
+// its own CRC at 168. The CRCs are not inverted.
+const (
+	ubiTable      = 0x7fffefff
+	ubiRecord     = 172
+	ubiMaxVolumes = 128
+)
+
+func init() {
+	Register(&Format{Name: "ubi", Title: "UBI image", Firmware: true, Magics: []Magic{{0, "UBI#"}}, Read: readUBI})
+	Register(&Format{Name: "ubifs", Title: "UBIFS file system", Firmware: true, Magics: []Magic{{0, "\x31\x18\x10\x06"}}, Sniff: func(h []byte) bool {
+		return len(h) >= 24 && h[20] < 16
+	}, Read: readUBIFS})
+}
+
+// rawCRC is a CRC-32 without its final inversion.
+func rawCRC(b []byte) uint32 { return ^crc32.ChecksumIEEE(b) }
+
+type tally struct {
+	n, bad   int
+	firstBad int64
+}
+
+func (t *tally) add(ok bool, at int64) {
+	if t.n++; !ok {
+		if t.bad++; t.bad == 1 {
+			t.firstBad = at
+		}
+	}
+}
+
+func (t *tally) tell(m *Image, what string, size, at int64) {
+	got := fmt.Sprintf("%d hold", t.n-t.bad)
+	if t.bad > 0 {
+		got += fmt.Sprintf(", the first that does not at 0x%x", t.firstBad)
+	}
+	m.checked(what, fmt.Sprintf("%d hold", t.n), got, stretch(0, size), at)
+}
+
+type ubiVolume struct {
+	id     uint64
+	name   string
+	first  int64 // offset of its first block's data
+	blocks int
+	static bool
+}
+
+func readUBI(s *Source) (*Image, error) {
+	m := &Image{}
+	h, err := m.header(s, "an erase counter header", 0, 64, binary.BigEndian)
+	if err != nil {
+		return nil, err
+	}
+	h.text("magic", 0, 4, "UBI image")
+	h.u("version", 4, 1, "")
+	h.u("erase_counter", 8, 8, "")
+	vid := int64(h.u("volume_header", 16, 4, "where it is in a block"))
+	data := int64(h.u("data", 20, 4, "where it begins in a block"))
+	h.x("image", 24, 4, "number of the image")
+	h.x("header_crc", 60, 4, "over the first 60 bytes")
+	if vid < 64 || vid > 1<<20 || data < vid+64 || data > 1<<20 {
+		m.checked("header crc32", fmt.Sprintf("%08x", h.get(60, 4)), fmt.Sprintf("%08x", rawCRC(h.b[:60])), stretch(0, 60), 60)
+		return m, fmt.Errorf("its headers are at %d and its data at %d, which makes no sense", vid, data)
+	}
+	if s.Size() < 0 && !s.Whole() {
+		return m, nil
+	}
+	peb, err := ubiBlockSize(s, data)
+	if err != nil {
+		return m, err
+	}
+	m.field("block_size", 0, nil, fmt.Sprint(peb), "bytes of an erase block, by the distance of the headers")
+	var ec, vids, content tally
+	volumes := map[uint64]*ubiVolume{}
+	names := map[uint64]string{}
+	for at := int64(0); at < s.Size(); at += peb {
+		b, err := s.UpTo(at, 64)
+		if err != nil {
+			return m, err
+		}
+		if len(b) < 64 || allOf(b, 0xff) {
+			continue
+		}
+		ec.add(string(b[:4]) == "UBI#" && binary.BigEndian.Uint32(b[60:]) == rawCRC(b[:60]), at)
+		v, err := s.UpTo(at+vid, 64)
+		if err != nil {
+			return m, err
+		}
+		if len(v) < 64 || allOf(v, 0xff) {
+			continue
+		}
+		ok := string(v[:4]) == "UBI!" && binary.BigEndian.Uint32(v[60:]) == rawCRC(v[:60])
+		if vids.add(ok, at+vid); !ok {
+			continue
+		}
+		id, lnum := uint64(binary.BigEndian.Uint32(v[8:])), binary.BigEndian.Uint32(v[12:])
+		if id == ubiTable {
+			if err := ubiNames(s, at+data, peb-data, names, &content); err != nil {
+				return m, err
+			}
+			continue
+		}
+		vol := volumes[id]
+		if vol == nil {
+			if len(volumes) >= ubiMaxVolumes {
+				continue
+			}
+			vol = &ubiVolume{id: id, first: -1, static: v[5] == 2}
+			volumes[id] = vol
+		}
+		vol.blocks++
+		if lnum == 0 {
+			vol.first = at + data
+		}
+		if n := int64(binary.BigEndian.Uint32(v[20:])); vol.static && n > 0 && n <= peb-data {
+			d, err := s.Bytes(at+data, int(n))
+			if err == errBeyond {
+				return m, err
+			}
+			content.add(err == nil && rawCRC(d) == binary.BigEndian.Uint32(v[32:]), at+data)
+		}
+	}
+	ec.tell(m, "CRCs of its erase counter headers", s.Size(), 60)
+	vids.tell(m, "CRCs of its volume headers", s.Size(), vid+60)
+	if content.n > 0 {
+		content.tell(m, "CRCs of its volume table and static volumes", s.Size(), data)
+	}
+	m.ubiParts(volumes, names, peb-data)
+	return m, nil
+}
+
+func allOf(b []byte, v byte) bool {
+	for _, c := range b {
+		if c != v {
+			return false
+		}
+	}
+	return true
+}
+
+// ubiBlockSize finds the distance of the erase counter headers.
+func ubiBlockSize(s *Source, data int64) (int64, error) {
+	for size := int64(2 << 10); size <= 8<<20; size <<= 1 {
+		if size <= data {
+			continue
+		}
+		b, err := s.UpTo(size, 4)
+		if err != nil {
+			return 0, err
+		}
+		if string(b) == "UBI#" {
+			return size, nil
+		}
+		if len(b) == 0 {
+			return size, nil // one block only
+		}
+	}
+	return 0, fmt.Errorf("it has one erase counter header and no second; the size of its blocks is not known")
+}
+
+// ubiNames reads the table of volumes.
+func ubiNames(s *Source, at, room int64, names map[uint64]string, t *tally) error {
+	n := min(ubiMaxVolumes, room/ubiRecord)
+	b, err := s.UpTo(at, int(n*ubiRecord))
+	if err != nil {
+		return err
+	}
+	for i := 0; (i+1)*ubiRecord <= len(b); i++ {
+		r := b[i*ubiRecord : (i+1)*ubiRecord]
+		t.add(binary.BigEndian.Uint32(r[168:]) == rawCRC(r[:168]), at+int64(i*ubiRecord))
+		if size := int(binary.BigEndian.Uint16(r[14:])); binary.BigEndian.Uint32(r) > 0 && size <= 128 {
+			names[uint64(i)] = cText(r[16 : 16+size])
+		}
+	}
+	return nil
+}
+
+// ubiParts notes the volumes. Their blocks lie apart, each behind its
+// headers, so that only the first block of each is looked into.
+func (m *Image) ubiParts(volumes map[uint64]*ubiVolume, names map[uint64]string, leb int64) {
+	var all []*ubiVolume
+	for id, v := range volumes {
+		v.name = names[id]
+		if v.name == "" {
+			v.name = fmt.Sprintf("volume %d", id)
+		}
+		all = append(all, v)
+	}
+	sort.Slice(all, func(i, j int) bool { return all[i].id < all[j].id })
+	for _, v := range all {
+		kind := "dynamic"
+		if v.static {
+			kind = "static"
+		}
+		m.field(fmt.Sprintf("volume[%d]", v.id), max(0, v.first), nil, v.name, fmt.Sprintf("%s, %d blocks", kind, v.blocks))
+		if v.first >= 0 {
+			m.part(v.name, v.first, leb)
+		}
+	}
+	m.fact(fact.Type, "filesystem", 0, 4)
+}
+
+// UBIFS (Linux kernel, fs/ubifs/ubifs-media.h), little-endian: nodes.
+//
+//	 0  magic 0x06101831, 4 CRC over all from 8 on, 8 sequence number, 16 length, 20 type
+//
+// The first node is the superblock (type 6): 28 flags, 32 least write, 36
+// bytes and 40 number of logical erase blocks, 80 format, 84 compression,
+// 108 UUID.
+func readUBIFS(s *Source) (*Image, error) {
+	m := &Image{}
+	h, err := m.header(s, "a UBIFS node", 0, 24, binary.LittleEndian)
+	if err != nil {
+		return nil, err
+	}
+	h.x("magic", 0, 4, "UBIFS node")
+	want := h.x("crc32", 4, 4, "over all from 8 on")
+	h.u("sequence", 8, 8, "")
+	n := int64(h.u("length", 16, 4, "bytes of the node"))
+	h.named("node_type", 20, 1, map[uint64]string{0: "inode", 1: "data", 2: "directory entry", 3: "extended attribute", 4: "truncation", 5: "padding", 6: "superblock", 7: "master", 8: "reference", 9: "index", 10: "commit start", 11: "orphans"})
+	m.fact(fact.Type, "filesystem", 0, 4)
+	if n < 24 || n > 1<<20 {
+		return m, fmt.Errorf("its first node announces %d bytes", n)
+	}
+	b, err := s.Bytes(0, int(n))
+	if err != nil {
+		return m, err
+	}
+	m.checked("crc32 of its first node", fmt.Sprintf("%08x", want), fmt.Sprintf("%08x", rawCRC(b[8:])), stretch(8, n), 4)
+	if b[20] != 6 || n < 128 {
+		m.note("it does not begin with a superblock")
+		return m, nil
+	}
+	sb := m.block(b, 0, binary.LittleEndian)
+	sb.x("flags", 28, 4, "")
+	sb.u("least_write", 32, 4, "bytes")
+	size, count := int64(sb.u("block_size", 36, 4, "bytes of a logical erase block")), int64(sb.u("blocks", 40, 4, ""))
+	sb.u("format", 80, 4, "")
+	m.Compression = sb.named("compression", 84, 2, map[uint64]string{0: "none", 1: "lzo", 2: "gzip", 3: "zstd"})
+	sb.add("uuid", 108, 16, uuid(b[108:124]), "")
+	// Every block of a written file system begins with a node.
+	var t tally
+	if size < 1<<12 || size > 8<<20 || s.Size() < 0 && !s.Whole() {
+		return m, nil
+	}
+	for i := int64(1); i < min(count, s.Size()/size); i++ {
+		b, err := s.UpTo(i*size, 24)
+		if err != nil {
+			return m, err
+		}
+		if len(b) < 24 || binary.LittleEndian.Uint32(b) != 0x06101831 {
+			continue
+		}
+		n := int64(binary.LittleEndian.Uint32(b[16:]))
+		if n < 24 || n > size {
+			t.add(false, i*size)
+			continue
+		}
+		node, err := s.Bytes(i*size, int(n))
+		if err == errBeyond {
+			return m, err
+		}
+		t.add(err == nil && binary.LittleEndian.Uint32(b[4:]) == rawCRC(node[8:]), i*size)
+	}
+	if t.n > 0 {
+		t.tell(m, "CRCs of the nodes that begin its blocks", 0, 4)
+	}
+	return m, nil
+}
