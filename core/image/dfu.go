@@ -82,6 +82,6 @@ func (t *tail) dfu(address string, total int64) *Image {
 	want := h.x("crc32", 12, 4, "over all in front of it")
 	m.checked("suffix crc32", fmt.Sprintf("%08x", want), fmt.Sprintf("%08x", ^t.crc), stretch(0, total-4), total-4)
 	m.part("firmware", 0, total-int64(b[11])).Opaque = true
-	m.finish(address, total, false)
+	m.place(m.Facts, address)
 	return m
 }

@@ -120,7 +120,7 @@ func (s *Set) readTrailer(c *archive.Content) (*Format, *Image, error) {
 		if err != nil {
 			return nil, nil, err
 		}
-		m.finish(c.Address(), c.Size(), false)
+		m.finish(c, false)
 		return f, m, nil
 	}
 	return nil, nil, nil

@@ -115,8 +115,8 @@ func (p *Part) read(set *Set, c *archive.Content, head []byte) error {
 	}
 	if m != nil {
 		b.tell(m)
-		m.Extent = min(m.Extent, c.Size()) // what follows inside a part is padding
-		m.finish(c.Address(), c.Size(), false)
+		m.Extent = 0 // the part's own size is what counts here
+		m.finish(c, false)
 		p.Image = m
 	}
 	return nil

@@ -49,6 +49,7 @@ func Begin(set *Set, head []byte, size int64, entered bool) *Reading {
 	}
 	r.m.Format = r.format.Name
 	r.sums = digest.NewStretches(r.m.partials())
+	r.keep = !entered && versionFiles[r.format.Name] != nil
 	for i := range r.m.Parts {
 		if p := &r.m.Parts[i]; !entered && r.mustLook(p, head) {
 			r.keep = true
@@ -151,7 +152,7 @@ func (r *Reading) End(c *archive.Content) (kind string, m *Image, err error) {
 		}
 		r.banner.tell(r.m)
 	}
-	r.m.finish(c.Address(), total, r.entered)
+	r.m.finish(c, r.entered)
 	if m := r.ends.dfu(c.Address(), total); m != nil && !r.entered {
 		m.wrap(r.m)
 		return m.Format, m, nil
@@ -231,17 +232,36 @@ func shifted(p digest.Partial) digest.Partial {
 
 // finish says what the extent tells, and gives the facts their file and
 // strength.
-func (m *Image) finish(address string, total int64, entered bool) {
+func (m *Image) finish(c *archive.Content, entered bool) {
+	total := c.Size()
 	switch {
 	case m.Extent > total && !entered:
 		m.problem("truncated: its header announces %d bytes in all, and there are %d", m.Extent, total)
-	case m.Extent > 0 && m.Extent < total && !entered:
-		m.note("%d bytes follow the image; no checksum covers them", total-m.Extent)
+	case m.Extent > 0 && m.Extent < total && !entered && !padding(c, m.Extent):
+		t := fmt.Sprintf("%d bytes follow the image", total-m.Extent)
+		if len(m.Sums) > 0 {
+			t += "; no checksum covers them"
+		}
+		m.note("%s", t)
 	}
-	m.place(m.Facts, address)
+	m.place(m.Facts, c.Address())
 	for i := range m.Configs {
-		m.place(m.Configs[i].Facts, address)
+		m.place(m.Configs[i].Facts, c.Address())
 	}
+}
+
+// padding tells whether all that follows from an offset on is a short stretch
+// of zeros or of erased flash.
+func padding(c *archive.Content, from int64) bool {
+	const most = 64 << 10
+	if !c.Readable() || c.Size()-from > most {
+		return false
+	}
+	b := make([]byte, c.Size()-from)
+	if _, err := c.ReadAt(b, from); err != nil && err != io.EOF {
+		return false
+	}
+	return allOf(b, 0) || allOf(b, 0xff)
 }
 
 func (m *Image) place(facts []fact.Fact, address string) {

@@ -116,10 +116,10 @@ func squashVersionFiles(c *archive.Content, found func(string, io.Reader)) error
 		return err
 	}
 	fsys.SetCacheSize(4 << 20)
-	for _, dir := range []string{"/etc", "/usr/lib", "/"} {
+	for _, dir := range []string{"/", "/etc", "/usr/lib"} {
 		list, err := fsys.ReadDir(dir)
-		if err != nil {
-			continue
+		if err != nil && dir == "/" {
+			return err
 		}
 		for _, e := range list {
 			name := dir + "/" + e.Name()

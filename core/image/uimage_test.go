@@ -130,7 +130,7 @@ func TestUImageCutAndPadded(t *testing.T) {
 	assert.Contains(t, fmt.Sprint(m.Damaged()), "truncated: its header announces 71 bytes in all, and there are 68")
 	m = read(t, good[:20])
 	assert.Contains(t, fmt.Sprint(m.Damaged()), "a U-Boot legacy header has 64 bytes from 0x0 on, and there are 20")
-	m = read(t, append(bytes.Clone(good), 0xff, 0xff))
+	m = read(t, append(bytes.Clone(good), 0xfe, 0xff))
 	assert.Empty(t, m.Damaged())
 	assert.Contains(t, m.Notes[0], "2 bytes follow the image")
 	m = read(t, uimage(5, 2, 2, 0, "x", nil))

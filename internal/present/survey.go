@@ -105,6 +105,9 @@ func (s *Screen) item(v *survey.Survey, it *survey.Item) {
 			detail("part", t)
 		}
 	}
+	if len(it.Versions) > 0 {
+		detail("says", fact.Values(it.Versions))
+	}
 	for _, w := range it.Witnesses {
 		if w.Kind != fact.Manifest {
 			continue
@@ -183,7 +186,11 @@ func checksums(m *image.Image) string {
 		parts = append(parts, fmt.Sprintf("%d hold", len(held)))
 	default:
 		for _, h := range held {
-			parts = append(parts, h+" holds")
+			verb := " holds"
+			if strings.HasPrefix(h, "CRCs") || strings.HasPrefix(h, "checksums") {
+				verb = " hold"
+			}
+			parts = append(parts, h+verb)
 		}
 	}
 	return strings.Join(parts, ", ")
