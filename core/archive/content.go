@@ -1,6 +1,7 @@
 package archive
 
 import (
+	"bufio"
 	"bytes"
 	"context"
 	"errors"
@@ -95,16 +96,59 @@ func (c *Content) entered() error {
 	return c.w.enter(&Item{Address: c.address, Depth: c.depth}, 0)
 }
 
+// Section is a stretch of the content that is looked at without being entered.
+func (c *Content) Section(offset, size int64) *Content {
+	return &Content{w: c.w, address: c.address, at: io.NewSectionReader(c.at, offset, size), size: size, depth: c.depth}
+}
+
+// InflateCounted is Inflate, and tells how many packed bytes the stream took,
+// which is exact up to what the method reads ahead.
+func (c *Content) InflateCounted(method Compression) (inner *Content, packed int64, problem string, err error) {
+	count := &byteCounter{r: bufio.NewReaderSize(c.Reader(0, math.MaxInt64), 64<<10)}
+	inner, problem, err = c.inflate(method, count)
+	return inner, min(count.n, c.size), problem, err
+}
+
+// byteCounter counts what is taken from it; as an io.ByteReader it is not
+// read ahead of.
+type byteCounter struct {
+	r *bufio.Reader
+	n int64
+}
+
+func (b *byteCounter) Read(p []byte) (int, error) {
+	n, err := b.r.Read(p)
+	b.n += int64(n)
+	return n, err
+}
+
+func (b *byteCounter) ReadByte() (byte, error) {
+	c, err := b.r.ReadByte()
+	if err == nil {
+		b.n++
+	}
+	return c, err
+}
+
 // Inflate enters the content as one compressed stream. What is wrong with the
 // stream itself comes back as problem, together with what could be inflated;
 // err ends the walk. The caller closes what it gets.
 func (c *Content) Inflate(method Compression) (inner *Content, problem string, err error) {
+	return c.inflate(method, c.Reader(0, math.MaxInt64))
+}
+
+func (c *Content) inflate(method Compression, from io.Reader) (inner *Content, problem string, err error) {
 	inner = &Content{w: c.w, address: c.address, depth: c.depth + 1}
 	if err := inner.entered(); err != nil {
 		return nil, "", err
 	}
-	packed := &counter{r: c.Reader(0, math.MaxInt64)}
-	z, err := Inflater(method, packed)
+	packed := &counter{r: from}
+	var src io.Reader = packed
+	if b, ok := from.(*byteCounter); ok {
+		src = b
+		packed = nil
+	}
+	z, err := Inflater(method, src)
 	if err != nil {
 		if fatal(err) {
 			return nil, "", err
@@ -112,7 +156,12 @@ func (c *Content) Inflate(method Compression) (inner *Content, problem string, e
 		return nil, describe(err), nil
 	}
 	defer z.Close()
-	r := &reader{w: c.w, item: c.address, r: z, packed: func() int64 { return packed.n }}
+	r := &reader{w: c.w, item: c.address, r: z, packed: func() int64 {
+		if packed == nil {
+			return from.(*byteCounter).n
+		}
+		return packed.n
+	}}
 	s, damage, err := c.w.spoolFrom(r)
 	if err != nil {
 		return nil, "", err

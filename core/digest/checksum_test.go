@@ -20,7 +20,7 @@ func TestChecksums(t *testing.T) {
 		want string
 	}{
 		{CRC32, Options{}, "123456789", "cbf43926"},
-		{CRC32, Options{Invert: true}, "123456789", "340bc6d9"},             // as kept by DFU, TRX, UBI
+		{CRC32, Options{Invert: true}, "123456789", "340bc6d9"},              // as kept by DFU, TRX, UBI
 		{CRC32, Options{Init: &zero, Invert: true}, "123456789", "2dfd2d88"}, // as kept by JFFS2
 		{CRC32C, Options{}, "123456789", "e3069283"},
 		{CCITT, Options{}, "123456789", "29b1"},

@@ -10,12 +10,12 @@ import (
 // UEFI capsule, as in the UEFI Specification 2.10, section 8.5.3 (the capsule
 // header) and section 23.3 (firmware management capsules). Little-endian.
 //
-//	 0  GUID, 16 header size, 20 flags, 24 size in all
+//	0  GUID, 16 header size, 20 flags, 24 size in all
 //
 // In a firmware management capsule the header is followed by
 //
-//	 0  version, 4 number of drivers (16 bits), 6 number of payloads (16 bits)
-//	 8  offsets of the drivers, then of the payloads, from here (64 bits each)
+//	0  version, 4 number of drivers (16 bits), 6 number of payloads (16 bits)
+//	8  offsets of the drivers, then of the payloads, from here (64 bits each)
 //
 // and each payload begins with
 //
@@ -39,7 +39,7 @@ var capsuleKinds = map[string]string{
 }
 
 func init() {
-	Register(&Format{Name: "uefi-capsule", Title: "UEFI capsule", Firmware: true, Sniff: func(h []byte) bool {
+	Register(&Format{Name: "uefi-capsule", Title: "UEFI capsule", Firmware: true, Deep: true, DeepMagics: []Magic{{0, "\xed\xd5\xcb\x6d\x2d\xe8\x44\x4c\xbd\xa1\x71\x94\x19\x9a\xd9\x2a"}}, Sniff: func(h []byte) bool {
 		return len(h) >= capsuleHeader && capsuleKinds[guid(h)] != "" && binary.LittleEndian.Uint32(h[16:]) >= capsuleHeader && binary.LittleEndian.Uint32(h[16:]) < 1<<16
 	}, Read: readCapsule})
 }

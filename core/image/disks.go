@@ -25,7 +25,7 @@ import (
 // 40, its name at 56.
 func init() {
 	Register(&Format{Name: "mbr", Title: "disk with a master boot record", Firmware: true, Rank: -2, Magics: []Magic{{510, "\x55\xaa"}}, Sniff: sniffMBR, Read: readMBR})
-	Register(&Format{Name: "gpt", Title: "disk with a GUID partition table", Firmware: true, Rank: 3, Magics: []Magic{{512, "EFI PART"}, {4096, "EFI PART"}}, Read: readGPT})
+	Register(&Format{Name: "gpt", Title: "disk with a GUID partition table", Firmware: true, Deep: true, Rank: 3, Magics: []Magic{{512, "EFI PART"}, {4096, "EFI PART"}}, Read: readGPT})
 }
 
 var mbrTypes = map[uint64]string{

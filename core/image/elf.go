@@ -20,7 +20,7 @@ import (
 //	    flags, ehsize, phentsize, phnum, shentsize, shnum, shstrndx
 
 func init() {
-	Register(&Format{Name: "elf", Title: "ELF file", Firmware: true, Magics: []Magic{{0, "\x7fELF"}}, Read: readELF})
+	Register(&Format{Name: "elf", Title: "ELF file", Firmware: true, Deep: true, Magics: []Magic{{0, "\x7fELF"}}, Read: readELF})
 }
 
 var elfTypes = map[uint64]string{1: "relocatable", 2: "executable", 3: "shared object or position-independent executable", 4: "core dump"}
@@ -75,7 +75,9 @@ func readELF(s *Source) (*Image, error) {
 		h.mean("%s", arch)
 		h.fact(fact.Arch, arch)
 	}
-	h.u("version", 20, 4, "")
+	if v := h.u("version", 20, 4, ""); v != 1 {
+		m.problem("it is of the version %d, and ELF has only 1", v)
+	}
 	entry := h.x("entry", 24, word, "address to start at")
 	m.Entry = &entry
 	at := 24 + word
@@ -83,7 +85,9 @@ func readELF(s *Source) (*Image, error) {
 	shoff := h.x("shoff", at+word, word, "section headers")
 	at += 2 * word
 	h.x("flags", at, 4, "")
-	h.u("ehsize", at+4, 2, "")
+	if n := h.u("ehsize", at+4, 2, ""); n != uint64(size) {
+		m.problem("its header is said to have %d bytes, and has %d", n, size)
+	}
 	phentsize, phnum := h.u("phentsize", at+6, 2, ""), h.u("phnum", at+8, 2, "program headers")
 	shentsize, shnum := h.u("shentsize", at+10, 2, ""), h.u("shnum", at+12, 2, "section headers")
 	h.u("shstrndx", at+14, 2, "")
@@ -99,13 +103,37 @@ func readELF(s *Source) (*Image, error) {
 		m.Extent = max(m.Extent, int64(off+entry*n))
 		return true
 	}
-	table("section headers", shoff, shentsize, shnum, map[int]uint64{4: 40, 8: 64}[word])
+	sections := table("section headers", shoff, shentsize, shnum, map[int]uint64{4: 40, 8: 64}[word])
 	if table("program headers", phoff, phentsize, phnum, map[int]uint64{4: 32, 8: 56}[word]) {
 		if err := m.elfSegments(s, int64(phoff), int(phentsize), int(phnum), word, order); err != nil {
 			return m, err
 		}
 	}
+	if _, known := m.First(BuildID); sections && !known {
+		return m, m.elfSections(s, int64(shoff), int(shentsize), int(shnum), word, order)
+	}
 	return m, nil
+}
+
+// elfSections reads the section headers for notes that no segment holds.
+func (m *Image) elfSections(s *Source, at int64, entry, n, word int, order binary.ByteOrder) error {
+	for i := range min(n, 1024) {
+		b, err := s.UpTo(at+int64(i*entry), map[int]int{4: 40, 8: 64}[word])
+		if err != nil {
+			return err
+		}
+		if len(b) < map[int]int{4: 40, 8: 64}[word] {
+			return nil // that it is cut off, the extent tells
+		}
+		h := m.block(b, 0, order)
+		kind, off, size := h.get(4, 4), int64(h.get(8+2*word, word)), int64(h.get(8+3*word, word))
+		if kind == 7 && size > 12 && size < 64<<10 && off > 0 {
+			if err := m.elfNotes(s, off, int(size), order); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
 }
 
 // elfSegments reads the program headers: how far the file must reach, and the

@@ -79,7 +79,7 @@ func readExt(s *Source) (*Image, error) {
 //	   block size, 16 inodes, 24 time, 36 blocks, 48 UUID, 64 name, 80 incompatible features
 
 func init() {
-	Register(&Format{Name: "erofs", Title: "EROFS file system", Firmware: true, Magics: []Magic{{extAt, "\xe2\xe1\xf5\xe0"}}, Read: readEROFS})
+	Register(&Format{Name: "erofs", Title: "EROFS file system", Firmware: true, Deep: true, Magics: []Magic{{extAt, "\xe2\xe1\xf5\xe0"}}, Read: readEROFS})
 }
 
 func readEROFS(s *Source) (*Image, error) {

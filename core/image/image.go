@@ -48,6 +48,8 @@ type Format struct {
 	// Deep formats are looked for at any offset of a blob: their structure or
 	// checksums leave no doubt, and Read gives their Extent.
 	Deep bool
+	// DeepMagics are what the deep scan looks for, where that is not Magics.
+	DeepMagics []Magic
 }
 
 // Magic is a run of bytes at a fixed offset.

@@ -5,6 +5,8 @@ import (
 	"encoding/hex"
 	"fmt"
 	"hash/crc32"
+	"maps"
+	"slices"
 	"strings"
 	"unicode/utf16"
 
@@ -15,9 +17,9 @@ import (
 // PLDM firmware update package, as in DMTF DSP0267 1.3, section 7.
 // Little-endian.
 //
-//	 0  identifier of the format (UUID), 16 revision of the format, 17 size of
-//	    the header (16 bits), 19 release time (13 bytes), 32 bits of a
-//	    component bitmap, 34 type and 35 length of the version text, then the text
+//	0  identifier of the format (UUID), 16 revision of the format, 17 size of
+//	   the header (16 bits), 19 release time (13 bytes), 32 bits of a
+//	   component bitmap, 34 type and 35 length of the version text, then the text
 //
 // follow the records of the devices it is for, of devices behind those (from
 // revision 2 on), the table of components, and the CRC-32 of the header; from
@@ -30,9 +32,19 @@ var pldmRevisions = map[string]int{
 }
 
 func init() {
-	Register(&Format{Name: "pldm", Title: "PLDM firmware update package", Firmware: true, Deep: true, Sniff: func(h []byte) bool {
+	Register(&Format{Name: "pldm", Title: "PLDM firmware update package", Firmware: true, Deep: true, DeepMagics: pldmMagics(), Sniff: func(h []byte) bool {
 		return len(h) >= 36 && pldmRevisions[uuid(h)] != 0
 	}, Read: readPLDM})
+}
+
+// pldmMagics are the identifiers as bytes.
+func pldmMagics() []Magic {
+	var out []Magic
+	for _, id := range slices.Sorted(maps.Keys(pldmRevisions)) {
+		b, _ := hex.DecodeString(strings.ReplaceAll(id, "-", ""))
+		out = append(out, Magic{0, string(b)})
+	}
+	return out
 }
 
 // pldmDescriptors are the types of descriptor of DSP0267, table 7.

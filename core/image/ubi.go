@@ -30,7 +30,7 @@ const (
 )
 
 func init() {
-	Register(&Format{Name: "ubi", Title: "UBI image", Firmware: true, Magics: []Magic{{0, "UBI#"}}, Read: readUBI})
+	Register(&Format{Name: "ubi", Title: "UBI image", Firmware: true, Deep: true, Magics: []Magic{{0, "UBI#"}}, Read: readUBI})
 	Register(&Format{Name: "ubifs", Title: "UBIFS file system", Firmware: true, Magics: []Magic{{0, "\x31\x18\x10\x06"}}, Sniff: func(h []byte) bool {
 		return len(h) >= 24 && h[20] < 16
 	}, Read: readUBIFS})
@@ -96,12 +96,20 @@ func readUBI(s *Source) (*Image, error) {
 	var ec, vids, content tally
 	volumes := map[uint64]*ubiVolume{}
 	names := map[uint64]string{}
-	for at := int64(0); at < s.Size(); at += peb {
+	strange := 0 // erase blocks in a row that are neither UBI's nor erased
+	for at := int64(0); at < s.Size() && strange < 2; at += peb {
 		b, err := s.UpTo(at, 64)
 		if err != nil {
 			return m, err
 		}
 		if len(b) < 64 || allOf(b, 0xff) {
+			continue
+		}
+		if string(b[:4]) == "UBI#" {
+			strange, m.Extent = 0, min(at+peb, s.Size())
+		} else if strange++; strange == 2 {
+			break // what follows is something else
+		} else if next, err := s.UpTo(at+peb, 4); err != nil || string(next) != "UBI#" {
 			continue
 		}
 		ec.add(string(b[:4]) == "UBI#" && binary.BigEndian.Uint32(b[60:]) == rawCRC(b[:60]), at)
@@ -225,7 +233,7 @@ func (m *Image) ubiParts(volumes map[uint64]*ubiVolume, names map[uint64]string,
 
 // UBIFS (Linux kernel, fs/ubifs/ubifs-media.h), little-endian: nodes.
 //
-//	 0  magic 0x06101831, 4 CRC over all from 8 on, 8 sequence number, 16 length, 20 type
+//	0  magic 0x06101831, 4 CRC over all from 8 on, 8 sequence number, 16 length, 20 type
 //
 // The first node is the superblock (type 6): 28 flags, 32 least write, 36
 // bytes and 40 number of logical erase blocks, 80 format, 84 compression,

@@ -161,4 +161,3 @@ func TestSniffNotFirmware(t *testing.T) {
 	assert.Nil(t, Builtin().Sniff([]byte("\x00\x01\x02")))
 	assert.Nil(t, Builtin().Sniff(nil))
 }
-

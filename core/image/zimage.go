@@ -15,7 +15,7 @@ import (
 //	0x30  0x04030201 in the kernel's byte order, in newer ones
 
 func init() {
-	Register(&Format{Name: "zimage", Title: "ARM zImage", Firmware: true, Deep: true, Rank: 8, Magics: []Magic{{0x24, "\x18\x28\x6f\x01"}, {0x24, "\x01\x6f\x28\x18"}}, Read: readZImage})
+	Register(&Format{Name: "zimage", Title: "ARM zImage", Firmware: true, Rank: 8, Magics: []Magic{{0x24, "\x18\x28\x6f\x01"}, {0x24, "\x01\x6f\x28\x18"}}, Read: readZImage})
 }
 
 func readZImage(s *Source) (*Image, error) {

@@ -1,7 +1,7 @@
-// Package kit opens a kit: the folder with rulebooks, devices and packages
-// that a check draws on.
+// Package kit opens a kit: the folder with rulebooks, layouts, devices and
+// packages that a check draws on.
 //
-//	rulebooks/*.yaml   devices/*.yaml   packages/
+//	rulebooks/*.yaml   layouts/*.yaml   devices/*.yaml   packages/
 //
 // Any of the folders may be missing.
 package kit
@@ -16,6 +16,8 @@ import (
 	"strings"
 
 	"fitcheck/core/device"
+	"fitcheck/core/image"
+	"fitcheck/core/layout"
 	"fitcheck/core/rulebook"
 	"fitcheck/core/yamlfile"
 )
@@ -24,6 +26,9 @@ import (
 type Kit struct {
 	Dir       string
 	Rulebooks []*rulebook.Rulebook
+	Layouts   []*layout.Layout
+	// Formats are the built-in formats and the layouts.
+	Formats *image.Set
 }
 
 // Open reads every rulebook of the kit. A rulebook that cannot be read is a
@@ -35,17 +40,19 @@ func Open(dir string) (*Kit, error) {
 	} else if !info.IsDir() {
 		return nil, fmt.Errorf("the kit %s is not a folder; name its folder with -kit", dir)
 	}
+	var all []error
+	all = append(all, k.readLayouts()...)
 	files, err := yamlFiles(filepath.Join(dir, "rulebooks"))
 	if err != nil {
 		return nil, err
 	}
-	var all []error
 	for _, f := range files {
 		data, err := ReadText(f)
 		if err == nil {
 			var rb *rulebook.Rulebook
 			if rb, err = rulebook.Read(k.show(f), data); err == nil {
 				k.Rulebooks = append(k.Rulebooks, rb)
+				err = k.hasLayouts(rb)
 			}
 		}
 		if err != nil {
@@ -53,6 +60,72 @@ func Open(dir string) (*Kit, error) {
 		}
 	}
 	return k, errors.Join(all...)
+}
+
+// readLayouts reads every layout of the kit. One that cannot be read is a
+// fault of the kit: what it describes would pass as unknown.
+func (k *Kit) readLayouts() []error {
+	k.Formats = image.Builtin()
+	files, err := yamlFiles(filepath.Join(k.Dir, "layouts"))
+	if err != nil {
+		return []error{err}
+	}
+	var all []error
+	named := map[string]string{}
+	for _, f := range files {
+		data, err := ReadText(f)
+		var l *layout.Layout
+		if err == nil {
+			l, err = layout.Read(k.show(f), data)
+		}
+		if err == nil && named[l.Name.Text] != "" {
+			err = fmt.Errorf("two layouts have the name %s: %s and %s; rename one of them", l.Name.Text, named[l.Name.Text], l.File)
+		}
+		if err != nil {
+			all = append(all, err)
+			continue
+		}
+		named[l.Name.Text] = l.File
+		k.Layouts = append(k.Layouts, l)
+		k.Formats = k.Formats.With(l.Format())
+	}
+	return all
+}
+
+// hasLayouts tells whether the layouts that a rulebook names are in the kit.
+func (k *Kit) hasLayouts(rb *rulebook.Rulebook) error {
+	var all []error
+	for _, t := range rb.Layouts {
+		if _, err := os.Stat(filepath.Join(k.Dir, "layouts", filepath.FromSlash(t.Text))); err != nil {
+			all = append(all, fmt.Errorf("%s:%d:%d: it names the layout %s, and layouts/%s cannot be opened (%w); put it there, or take the name out",
+				rb.File, t.Line, t.Column, t.Text, t.Text, plain(err)))
+		}
+	}
+	return errors.Join(all...)
+}
+
+// Read checks one file that people write, whichever it is, and tells its kind.
+func Read(path string) (kind string, err error) {
+	data, err := ReadText(path)
+	if err != nil {
+		return "", err
+	}
+	var head struct {
+		Kind yamlfile.Text `yaml:"kind"`
+	}
+	yamlfile.Peek(data, &head)
+	switch head.Kind.Text {
+	case "layout":
+		_, err = layout.Read(path, data)
+	case "device":
+		_, err = device.Read(path, data)
+	default:
+		_, err = rulebook.Read(path, data)
+	}
+	if head.Kind.Text == "" {
+		return "rulebook", err
+	}
+	return head.Kind.Text, err
 }
 
 // show gives a file's path as it is cited: within the kit, relative to it.

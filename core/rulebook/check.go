@@ -2,6 +2,7 @@ package rulebook
 
 import (
 	"fmt"
+	"path/filepath"
 	"regexp"
 	"strings"
 
@@ -27,6 +28,11 @@ func (c *checker) all() {
 		return
 	}
 	c.models()
+	for _, t := range c.r.Layouts {
+		if !filepath.IsLocal(t.Text) {
+			c.fail(t.Spot, fmt.Sprintf("%q leads out of the kit's layouts/", t.Text), "write the name of a file in layouts/")
+		}
+	}
 	c.versions()
 	if len(c.errs) > 0 {
 		return // what follows needs the version schemes

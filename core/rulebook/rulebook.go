@@ -25,6 +25,7 @@ type Rulebook struct {
 	Maker    y.Text                `yaml:"maker"`
 	Revised  y.Date                `yaml:"revised"`
 	Sources  y.Map[y.Text]         `yaml:"sources"`
+	Layouts  []y.Text              `yaml:"layouts"` // files in the kit's layouts/
 	Models   y.Map[Model]          `yaml:"models"`
 	Families y.Map[Family]         `yaml:"families"`
 	Versions y.Map[VersionPattern] `yaml:"versions"`
@@ -32,7 +33,6 @@ type Rulebook struct {
 	Releases []Release             `yaml:"releases"`
 	Hops     *Hops                 `yaml:"hops"`
 
-	Layouts   y.Text `yaml:"layouts,unserved"`
 	Transfer  y.Text `yaml:"transfer,unserved"`
 	Captures  y.Text `yaml:"captures,unserved"`
 	Recovery  y.Text `yaml:"recovery,unserved"`

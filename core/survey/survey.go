@@ -27,6 +27,8 @@ type Options struct {
 	Limits archive.Limits
 	// Rulebooks that may know the package, the preferred one first.
 	Rulebooks []*rulebook.Rulebook
+	// Deep looks for images at any offset of items of no known format.
+	Deep bool
 	// Formats that items are told by; nil stands for the built-in ones.
 	Formats *image.Set
 	// Expect are digests that were published for the package file itself,
@@ -79,6 +81,9 @@ type Item struct {
 	Problems  []archive.Problem
 	// Versions are what a version file of a root file system says.
 	Versions []fact.Fact
+	// Map tells what lies where, from the first byte to the last, where the
+	// survey was a deep one.
+	Map []image.Region
 	// Nature says what can be said of an item of no known format.
 	Nature string
 
@@ -383,7 +388,14 @@ type sink struct {
 }
 
 // Keep implements archive.Keeper.
-func (s *sink) Keep() bool { return s.reading.Keep() }
+func (s *sink) Keep() bool { return s.reading.Keep() || s.deep() }
+
+// deep tells whether the item is looked through at every offset: what is
+// opened as an archive or plainly no firmware is not.
+func (s *sink) deep() bool {
+	f := s.c.options.Formats.ByName(s.reading.Kind())
+	return s.c.options.Deep && s.it.Container == archive.None && (f == nil || f.Firmware)
+}
 
 func (s *sink) Write(p []byte) (int, error) {
 	s.sums.Write(p)
@@ -406,6 +418,11 @@ func (s *sink) End(content *archive.Content, problems []archive.Problem) error {
 	}
 	if it.format = s.c.options.Formats.ByName(kind); kind == "unknown" {
 		it.Nature = s.reading.Nature()
+	}
+	if s.deep() && content.Readable() && content.Size() > 0 {
+		if it.Map, err = image.Scan(s.c.options.Formats, content); err != nil {
+			return err
+		}
 	}
 	if m != nil {
 		for _, what := range m.Damaged() {

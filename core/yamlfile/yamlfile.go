@@ -86,10 +86,18 @@ func Read(file string, data []byte, out any) error {
 	return d.errs
 }
 
+// Peek fills what it finds of a struct's keys and passes over all else: for a
+// look at what a file is before it is read.
+func Peek(data []byte, out any) {
+	d := &decoder{lenient: true}
+	d.read(data, out)
+}
+
 type decoder struct {
-	file  string
-	nodes int
-	errs  Errors
+	lenient bool // unknown keys are passed over
+	file    string
+	nodes   int
+	errs    Errors
 }
 
 // syntaxLine finds the line that the YAML library puts into its messages.
@@ -159,6 +167,12 @@ type shorthand interface {
 	FromScalar(text string, at Spot) error
 }
 
+// lister is implemented by structs that may also be written as a list: it
+// gives what the list is read into.
+type lister interface {
+	List(at Spot) any
+}
+
 func (d *decoder) value(n *yaml.Node, v reflect.Value, path string, depth int) {
 	if d.nodes++; d.nodes > maxNodes || depth > maxDepth {
 		if d.nodes < maxNodes*2 { // once
@@ -191,6 +205,10 @@ func (d *decoder) value(n *yaml.Node, v reflect.Value, path string, depth int) {
 	}
 	if s, ok := addr.(shorthand); ok && n.Kind == yaml.ScalarNode && n.Tag != "!!null" {
 		d.check(n, path, s.FromScalar(n.Value, at(n)))
+		return
+	}
+	if l, ok := addr.(lister); ok && n.Kind == yaml.SequenceNode {
+		d.value(n, reflect.ValueOf(l.List(at(n))).Elem(), path, depth)
 		return
 	}
 	switch v.Kind() {
@@ -296,6 +314,9 @@ func (d *decoder) structure(n *yaml.Node, v reflect.Value, path string, depth in
 			return
 		}
 		i, ok := fields[k.Value]
+		if !ok && d.lenient {
+			return
+		}
 		if !ok {
 			d.fail(at(k), fmt.Sprintf("there is no key %q here", k.Value), nearest(k.Value, fields))
 			return

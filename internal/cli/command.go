@@ -77,6 +77,7 @@ type call struct {
 	kitDir string
 	json   bool
 	quiet  bool
+	deep   bool // survey -deep
 	flags  *flag.FlagSet
 	limits archive.Limits
 }
@@ -95,7 +96,7 @@ func (e *usageError) Error() string { return e.msg }
 func usagef(format string, args ...any) error { return &usageError{fmt.Sprintf(format, args...)} }
 
 func commands() []*command {
-	return []*command{surveyCommand, headerCommand, matchCommand, demoCommand, versionCommand, helpCommand}
+	return []*command{surveyCommand, headerCommand, matchCommand, rulebookCommand, demoCommand, versionCommand, helpCommand}
 }
 
 // Run runs the program with its arguments (without the program's name) and

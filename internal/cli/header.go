@@ -10,6 +10,7 @@ import (
 
 	"fitcheck/core/archive"
 	"fitcheck/core/image"
+	"fitcheck/core/kit"
 	"fitcheck/internal/present"
 )
 
@@ -19,7 +20,8 @@ var headerCommand = &command{
 	long: `FILE is an image, or an item inside a package by its address as survey prints it:
 bundle.zip::qm/boot.bin. Each field is shown with its offset, raw bytes, value and
 meaning, and each checksum is recomputed. The exit status is 1 when one is wrong.`,
-	setup: func(*flag.FlagSet) func(context.Context, *call, []string) (int, error) {
+	setup: func(f *flag.FlagSet) func(context.Context, *call, []string) (int, error) {
+		dump := f.Bool("hex", false, "dump the header's bytes, each field marked")
 		return func(ctx context.Context, c *call, args []string) (int, error) {
 			if len(args) != 1 {
 				return 0, usagef("header takes one file, and %d are given", len(args))
@@ -28,14 +30,14 @@ meaning, and each checksum is recomputed. The exit status is 1 when one is wrong
 			if err != nil {
 				return 0, err
 			}
-			h, err := c.header(ctx, k.Package(packageOf(args[0])), args[0])
+			h, err := c.header(ctx, k, args[0])
 			if err != nil {
 				return 0, err
 			}
 			if c.json {
 				err = present.WriteJSON(c.env.Stdout, present.HeaderJSON(*h))
 			} else {
-				c.screen().Header(*h)
+				c.screen().Header(*h, *dump)
 			}
 			if len(h.Image.Damaged()) > 0 {
 				return exitMisfit, err
@@ -62,12 +64,13 @@ func packageOf(address string) string {
 	return file
 }
 
-func (c *call) header(ctx context.Context, path, address string) (*present.Header, error) {
+func (c *call) header(ctx context.Context, k *kit.Kit, address string) (*present.Header, error) {
+	path := k.Package(packageOf(address))
 	want := archive.NameOf(path)
 	if rest, ok := strings.CutPrefix(address, packageOf(address)); ok {
 		want += rest
 	}
-	seek := &seeker{want: want, formats: image.Builtin()}
+	seek := &seeker{want: want, formats: k.Formats}
 	if err := archive.Walk(ctx, path, c.limits, seek); err != nil {
 		return nil, err
 	}

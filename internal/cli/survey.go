@@ -23,6 +23,7 @@ kind, size and SHA-256, what its header says with each checksum recomputed, and 
 manifest and the checksum lists say of it. The exit status is 1 when something is wrong.`,
 	setup: func(f *flag.FlagSet) func(context.Context, *call, []string) (int, error) {
 		expect := expectFlag(f)
+		deep := f.Bool("deep", false, "look for images at any offset of what has no header of its own, and map it")
 		return func(ctx context.Context, c *call, args []string) (int, error) {
 			if len(args) != 1 {
 				return 0, usagef("survey takes one package, and %d are given", len(args))
@@ -31,6 +32,7 @@ manifest and the checksum lists say of it. The exit status is 1 when something i
 			if err != nil {
 				return 0, err
 			}
+			c.deep = *deep
 			s, err := c.survey(ctx, k, args[0], nil, *expect)
 			if err != nil {
 				return 0, err
@@ -47,7 +49,7 @@ manifest and the checksum lists say of it. The exit status is 1 when something i
 
 // survey runs a survey with the rulebooks of the kit, the preferred one first.
 func (c *call) survey(ctx context.Context, k *kit.Kit, name string, prefer *rulebook.Rulebook, expect digests) (*survey.Survey, error) {
-	o := survey.Options{Limits: c.limits}
+	o := survey.Options{Limits: c.limits, Formats: k.Formats, Deep: c.deep}
 	if prefer != nil {
 		o.Rulebooks = append(o.Rulebooks, prefer)
 	}

@@ -2,6 +2,7 @@ package present
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"github.com/jedib0t/go-pretty/v6/table"
@@ -19,7 +20,7 @@ type Header struct {
 }
 
 // Header shows every field of a header and each checksum recomputed.
-func (s *Screen) Header(h Header) {
+func (s *Screen) Header(h Header, dump bool) {
 	m := h.Image
 	title := fmt.Sprintf("%s  %s (%s), %s", h.Path, m.Format, h.Title, Bytes(h.Size))
 	if len(m.Damaged()) == 0 {
@@ -44,6 +45,10 @@ func (s *Screen) Header(h Header) {
 			table.ColumnConfig{Number: 6, WidthMax: rest * 3 / 5, WidthMaxEnforcer: text.WrapSoft})
 	}
 	s.table(table.Row{"offset", "size", "field", "raw", "value", "meaning"}, rows, columns)
+	if dump {
+		s.head("Bytes")
+		s.hexDump(m.Fields)
+	}
 	if sums := m.AllSums(); len(sums) > 0 {
 		s.head("Checksums, recomputed")
 		for _, c := range sums {
@@ -99,6 +104,72 @@ func partText(p image.Part) string {
 		t += ", " + p.Kind
 	}
 	return t
+}
+
+// hexDump shows the bytes of the fields, 16 a line, in the order of the file;
+// under each line stand the fields that begin in it, each marked where it
+// begins and as far as it reaches.
+func (s *Screen) hexDump(fields []image.Field) {
+	type mark struct {
+		at   int64
+		size int
+		name string
+	}
+	bytesAt := map[int64]byte{}
+	marks := map[int64][]mark{}
+	for _, f := range fields {
+		if len(f.Raw) == 0 {
+			continue
+		}
+		line := f.Offset &^ 15
+		marks[line] = append(marks[line], mark{f.Offset, len(f.Raw), f.Name})
+		for i, b := range f.Raw {
+			bytesAt[f.Offset+int64(i)] = b
+		}
+	}
+	var lines []int64
+	for at := range bytesAt {
+		if line := at &^ 15; !slices.Contains(lines, line) {
+			lines = append(lines, line)
+		}
+	}
+	slices.Sort(lines)
+	for i, line := range lines {
+		if i > 0 && line != lines[i-1]+16 {
+			s.line(2, faint, "…")
+		}
+		var hexed, shown strings.Builder
+		for k := range int64(16) {
+			if k == 8 {
+				hexed.WriteByte(' ')
+			}
+			b, ok := bytesAt[line+k]
+			switch {
+			case !ok:
+				hexed.WriteString(" ..")
+				shown.WriteByte(' ')
+			case b >= ' ' && b < 0x7f:
+				fmt.Fprintf(&hexed, " %02x", b)
+				shown.WriteByte(b)
+			default:
+				fmt.Fprintf(&hexed, " %02x", b)
+				shown.WriteByte('.')
+			}
+		}
+		fmt.Fprintf(s.Out, "  %s %s  %s\n", s.paint(faint, fmt.Sprintf("%08x", line)), hexed.String(), shown.String())
+		for _, m := range marks[line] {
+			col := func(k int64) int { return int(3*k) + int(k/8) } // of a byte's first digit
+			from := m.at - line
+			to := min(from+int64(m.size)-1, 15)
+			lead := strings.Repeat(" ", 12+col(from))
+			bar := strings.Repeat("^", col(to)+2-col(from))
+			more := ""
+			if from+int64(m.size) > 16 {
+				more = fmt.Sprintf(", %d bytes", m.size)
+			}
+			s.hanging(lead+s.paint(info, bar)+" ", 12, faint, m.name+more)
+		}
+	}
 }
 
 // hexText writes bytes in hexadecimal, broken into lines of at most width

@@ -88,6 +88,27 @@ type jsonPart struct {
 	*jsonImage
 }
 
+// jsonRegion is a stretch of a blob that the deep scan has mapped.
+type jsonRegion struct {
+	From  int64      `json:"from"`
+	To    int64      `json:"to"`
+	What  string     `json:"what"`
+	Kind  string     `json:"kind,omitempty"`
+	Image *jsonImage `json:"image,omitempty"`
+}
+
+func mapJSON(all []image.Region) []jsonRegion {
+	var out []jsonRegion
+	for _, r := range all {
+		j := jsonRegion{From: r.From, To: r.To, What: r.What, Kind: r.Kind}
+		if r.Image != nil {
+			j.Image = imageJSON(r.Image, r.Image.Facts)
+		}
+		out = append(out, j)
+	}
+	return out
+}
+
 type jsonConfig struct {
 	Name    string     `json:"name"`
 	Default bool       `json:"default,omitempty"`
@@ -195,6 +216,7 @@ func SurveyJSON(s *survey.Survey) any {
 		Component string                      `json:"component,omitempty"`
 		Digests   map[digest.Algorithm]string `json:"digests"`
 		Image     *jsonImage                  `json:"image,omitempty"`
+		Map       []jsonRegion                `json:"map,omitempty"`
 		Facts     []jsonFact                  `json:"facts"`
 		Problems  []jsonProblem               `json:"problems"`
 	}
@@ -226,7 +248,7 @@ func SurveyJSON(s *survey.Survey) any {
 		} else if it.Image != nil {
 			header = it.Image.Facts
 		}
-		doc.Items = append(doc.Items, item{it.Address, it.Size, it.Kind, it.Role, it.Component(), it.Digests, imageJSON(it.Image, header), factsJSON(it.Facts()), problemsJSON(it.Problems)})
+		doc.Items = append(doc.Items, item{it.Address, it.Size, it.Kind, it.Role, it.Component(), it.Digests, imageJSON(it.Image, header), mapJSON(it.Map), factsJSON(it.Facts()), problemsJSON(it.Problems)})
 	}
 	return doc
 }

@@ -1,0 +1,334 @@
+package image
+
+import (
+	"bytes"
+	"encoding/binary"
+	"hash/crc32"
+	"io"
+	"slices"
+
+	"fitcheck/core/archive"
+)
+
+// Region is a stretch of a blob, as the deep scan maps it.
+type Region struct {
+	From, To int64
+	// What it is: "image", or for what lies between images "zeros", "erased",
+	// "text", "random" (high entropy: compressed or encrypted) or "data".
+	What string
+	// Kind and Image tell of an image.
+	Kind  string
+	Image *Image
+	// Unpacked is the size of a compressed stream once inflated.
+	Unpacked int64
+}
+
+// Bounds of a deep scan.
+const (
+	scanChunk  = 1 << 20
+	scanBlock  = 4 << 10 // what lies between finds is told apart by such blocks
+	maxRegions = 10_000
+)
+
+// needle is a magic that the scan looks for.
+type needle struct {
+	magic  Magic
+	format *Format
+	stream bool // a compressed stream, trusted only when it inflates without fault
+}
+
+// needles gathers the magics of all formats whose finds can be trusted, and a
+// bitmap of the pairs of bytes that they begin with.
+func (s *Set) needles() (map[uint16][]needle, *[1024]uint64) {
+	by, bitmap := map[uint16][]needle{}, &[1024]uint64{}
+	add := func(n needle) {
+		pair := uint16(n.magic.Bytes[0]) | uint16(n.magic.Bytes[1])<<8
+		by[pair] = append(by[pair], n)
+		bitmap[pair>>6] |= 1 << (pair & 63)
+	}
+	for _, f := range s.formats {
+		if !f.Deep {
+			continue
+		}
+		magics := f.Magics
+		if f.DeepMagics != nil {
+			magics = f.DeepMagics
+		}
+		for _, m := range magics {
+			add(needle{magic: m, format: f})
+		}
+	}
+	for _, magic := range []string{"\x1f\x8b\x08", "\xfd7zXZ\x00", "\x28\xb5\x2f\xfd", "BZh", "\x04\x22\x4d\x18"} {
+		if f := s.Sniff([]byte(streamHead(magic))); f != nil {
+			add(needle{magic: Magic{0, magic}, format: f, stream: true})
+		}
+	}
+	return by, bitmap
+}
+
+// streamHead completes the magic of a stream so that its format is found.
+func streamHead(magic string) string {
+	if magic == "BZh" {
+		return magic + "9\x31\x41\x59\x26\x53\x59" + "\x00\x00\x00\x00"
+	}
+	return magic + "\x00\x00\x00\x00\x00\x00\x00\x00\x00\x00"
+}
+
+// Scan looks for images at any offset of a blob, and maps it from its first
+// byte to its last. Only what its own checksums or structure vouch for is
+// reported: a false find is worse than a missed one. The error ends the walk.
+func Scan(set *Set, c *archive.Content) ([]Region, error) {
+	by, bitmap := set.needles()
+	var finds []Region
+	size := c.Size()
+	buf := make([]byte, scanChunk+archive.HeadSize)
+	kinds := make([]byte, 0, size/scanBlock+1)
+	for at, done := int64(0), int64(0); at < size; at += scanChunk {
+		n, err := c.ReadAt(buf[:min(int64(len(buf)), size-at)], at)
+		if err != nil && err != io.EOF {
+			return nil, err
+		}
+		chunk := buf[:n]
+		for b := 0; b < min(n, scanChunk); b += scanBlock {
+			kinds = append(kinds, blockKind(chunk[b:min(n, b+scanBlock)]))
+		}
+		for i := max(0, done-at); i < int64(min(n-1, scanChunk)); i++ {
+			i = nextCandidate(chunk[:min(n, scanChunk+1)], i, bitmap)
+			if i >= int64(min(n-1, scanChunk)) {
+				break
+			}
+			for _, nd := range by[uint16(chunk[i])|uint16(chunk[i+1])<<8] {
+				start := at + i - int64(nd.magic.At)
+				if start < done || !bytes.HasPrefix(chunk[i:], []byte(nd.magic.Bytes)) {
+					continue
+				}
+				found, ok, err := nd.verify(set, c, start, at, chunk)
+				if err != nil {
+					return nil, err
+				}
+				if ok && len(finds) < maxRegions {
+					finds = append(finds, found)
+					done = found.To
+					i = max(i, done-at-1)
+					break
+				}
+			}
+		}
+	}
+	return regions(c, finds, kinds)
+}
+
+// nextCandidate finds the next pair of bytes that a magic may begin with.
+func nextCandidate(b []byte, i int64, bitmap *[1024]uint64) int64 {
+	if i >= int64(len(b))-1 {
+		return int64(len(b))
+	}
+	pair := uint16(b[i])
+	for k, c := range b[i+1:] {
+		pair = pair&0xff | uint16(c)<<8
+		if bitmap[pair>>6]>>(pair&63)&1 != 0 {
+			return i + int64(k)
+		}
+		pair = uint16(c)
+	}
+	return int64(len(b))
+}
+
+// verify reads what a magic may have found at start. chunk stands at offset
+// at of the blob.
+func (n *needle) verify(set *Set, c *archive.Content, start, at int64, chunk []byte) (Region, bool, error) {
+	rest := c.Section(start, c.Size()-start)
+	var head []byte
+	if start >= at {
+		head = chunk[start-at : min(int64(len(chunk)), start-at+archive.HeadSize)]
+	}
+	if head == nil || len(head) < archive.HeadSize && start+int64(len(head)) < c.Size() {
+		var err error
+		if head, err = headOf(rest); err != nil {
+			return Region{}, false, err
+		}
+	}
+	if !n.format.is(head) {
+		return Region{}, false, nil
+	}
+	if n.stream {
+		return n.inflate(set, rest, start, head)
+	}
+	// First by what has been read already; only what holds so far is worth
+	// reading in full.
+	m, err := n.format.Read(&Source{head: head, size: rest.Size(), c: rest})
+	if err != nil || m == nil {
+		if archive.Fatal(err) {
+			return Region{}, false, err
+		}
+		return Region{}, false, nil
+	}
+	m.Format = n.format.Name
+	if m.Extent <= 0 || m.Extent > rest.Size() || len(m.Problems) > 0 {
+		return Region{}, false, nil
+	}
+	for _, i := range m.pending() {
+		if err := m.computeOne(rest, i); err != nil {
+			return Region{}, false, err
+		}
+		if !m.Sums[i].OK {
+			return Region{}, false, nil
+		}
+	}
+	if slices.ContainsFunc(m.Sums, func(s Sum) bool { return !s.OK }) {
+		return Region{}, false, nil
+	}
+	inner, err := c.Part(n.format.Name, start, m.Extent)
+	if err != nil {
+		return Region{}, false, err
+	}
+	if err := lookInto(set, inner, m); err != nil {
+		return Region{}, false, err
+	}
+	m.finish(inner, false)
+	return Region{From: start, To: start + m.Extent, What: "image", Kind: n.format.Name, Image: m}, true, nil
+}
+
+// inflate trusts a compressed stream when it inflates to its end without
+// fault.
+func (n *needle) inflate(set *Set, rest *archive.Content, start int64, head []byte) (Region, bool, error) {
+	method := archive.CompressionOf(head)
+	if method == "" {
+		return Region{}, false, nil
+	}
+	inner, packed, problem, err := rest.InflateCounted(method)
+	if err != nil {
+		return Region{}, false, err
+	}
+	defer inner.Close()
+	if problem != "" || inner == nil || inner.Size() < 64 {
+		return Region{}, false, nil
+	}
+	if method == archive.XzStream { // whose reader reads ahead
+		if packed, err = xzEnd(rest, packed); err != nil {
+			return Region{}, false, err
+		}
+	}
+	m := &Image{Format: n.format.Name, Compression: n.format.Name, Extent: packed}
+	p := m.part("content", 0, packed)
+	p.Compression, p.Unpacked = n.format.Name, inner.Size()
+	h, err := headOf(inner)
+	if err != nil {
+		return Region{}, false, err
+	}
+	if err := p.read(set, inner, h); err != nil {
+		return Region{}, false, err
+	}
+	m.promote()
+	return Region{From: start, To: start + packed, What: "image", Kind: n.format.Name, Image: m, Unpacked: inner.Size()}, true, nil
+}
+
+// xzEnd finds the footer that ends a stream (The .xz File Format, section
+// 2.1.2), at or before the place up to which it was read.
+func xzEnd(c *archive.Content, read int64) (int64, error) {
+	const ahead = 128 << 10
+	from := max(12, (read-ahead)&^3)
+	b := make([]byte, read-from)
+	if _, err := c.ReadAt(b, from); err != nil && err != io.EOF {
+		return read, err
+	}
+	for i := 0; i+12 <= len(b); i += 4 {
+		if b[i+10] == 'Y' && b[i+11] == 'Z' && binary.LittleEndian.Uint32(b[i:]) == crc32.ChecksumIEEE(b[i+4:i+10]) {
+			return from + int64(i) + 12, nil
+		}
+	}
+	return read, nil
+}
+
+// Kinds of block between images.
+const (
+	dataBlock = iota
+	zerosBlock
+	erasedBlock
+	textBlock
+	randomBlock
+)
+
+var blockNames = []string{"data", "zeros", "erased", "text", "random"}
+
+var zeroBlock, ffBlock = make([]byte, scanBlock), bytes.Repeat([]byte{0xff}, scanBlock)
+
+// blockKind tells what a block looks like. A sample of its bytes is enough
+// for text and for randomness.
+func blockKind(b []byte) byte {
+	switch {
+	case bytes.Equal(b, zeroBlock[:len(b)]):
+		return zerosBlock
+	case bytes.Equal(b, ffBlock[:len(b)]):
+		return erasedBlock
+	}
+	const step = 8
+	var seen [256]uint8
+	distinct, printable, n := 0, 0, 0
+	for i := 0; i < len(b); i += step {
+		c := b[i]
+		n++
+		if seen[c] == 0 {
+			distinct++
+		}
+		seen[c] |= 1
+		if c >= ' ' && c < 0x7f || c == '\n' || c == '\r' || c == '\t' {
+			printable++
+		}
+	}
+	switch {
+	case printable == n:
+		return textBlock
+	// Of 512 random bytes, 221 are distinct on average, and hardly ever fewer
+	// than 205.
+	case n >= 512 && distinct >= 205:
+		return randomBlock
+	}
+	return dataBlock
+}
+
+// regions joins finds and what lies between them into one map. Where a find
+// begins or ends within a block, what is left of the block is looked at again.
+func regions(c *archive.Content, finds []Region, kinds []byte) ([]Region, error) {
+	var out []Region
+	add := func(from, to int64, kind byte) {
+		what := blockNames[kind]
+		switch n := len(out); {
+		case n > 0 && out[n-1].What == what && out[n-1].To == from:
+			out[n-1].To = to
+		case n > 2*maxRegions: // beyond all measure: what is left is one region
+			out[n-1].To, out[n-1].What = to, "data"
+		default:
+			out = append(out, Region{From: from, To: to, What: what})
+		}
+	}
+	fill := func(from, to int64) error {
+		for at := from; at < to; {
+			start := at / scanBlock * scanBlock
+			end := min(to, start+scanBlock)
+			kind := kinds[start/scanBlock]
+			if at > start || end < min(start+scanBlock, c.Size()) {
+				b := make([]byte, end-at)
+				if _, err := c.ReadAt(b, at); err != nil && err != io.EOF {
+					return err
+				}
+				kind = blockKind(b)
+				if kind == dataBlock && kinds[start/scanBlock] == randomBlock {
+					kind = randomBlock // too short a piece to tell by itself
+				}
+			}
+			add(at, end, kind)
+			at = end
+		}
+		return nil
+	}
+	at := int64(0)
+	for _, f := range finds {
+		if err := fill(at, f.From); err != nil {
+			return nil, err
+		}
+		out = append(out, f)
+		at = f.To
+	}
+	return out, fill(at, c.Size())
+}
