@@ -42,6 +42,18 @@ func (m *Image) appendedTree(s *Source, from int64) {
 	if size < 0 && !s.Whole() {
 		return
 	}
+	if b, err := s.UpTo(from, fdtHeader); from > 0 && err == nil && len(b) >= 8 && string(b[:4]) == fdtMagic {
+		total := int64(binary.BigEndian.Uint32(b[4:]))
+		switch _, err := readFDT(&Image{}, s, from); {
+		case err == errBeyond:
+		case err != nil || from+total > size:
+			m.problem("the device tree behind the kernel, at 0x%x, is cut short or damaged", from)
+		default:
+			m.part("dtb", from, total)
+			m.Extent = max(m.Extent, from+total)
+		}
+		return
+	}
 	at := max(from, size-room)
 	if from > 0 && from <= size-fdtHeader {
 		at = min(at, from)

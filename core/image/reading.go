@@ -79,6 +79,7 @@ func (r *Reading) mustLook(p *Part, head []byte) bool {
 	}
 	inner := head[p.Offset:min(int64(len(head)), p.Offset+p.Size)]
 	f := r.set.Sniff(inner)
+	p.Kind = f.name()
 	return archive.CompressionOf(inner) != "" || f != nil && f.Read != nil
 }
 

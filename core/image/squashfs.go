@@ -7,6 +7,7 @@ import (
 	"io/fs"
 	"math"
 	"os"
+	"path"
 
 	"github.com/diskfs/go-diskfs/backend"
 	"github.com/diskfs/go-diskfs/filesystem/squashfs"
@@ -116,24 +117,21 @@ func squashVersionFiles(c *archive.Content, found func(string, io.Reader)) error
 		return err
 	}
 	fsys.SetCacheSize(4 << 20)
-	for _, dir := range []string{"/", "/etc", "/usr/lib"} {
+	for _, dir := range []string{".", "etc", "usr/lib"} {
 		list, err := fsys.ReadDir(dir)
-		if err != nil && dir == "/" {
+		if err != nil && dir == "." {
 			return err
 		}
 		for _, e := range list {
-			name := dir + "/" + e.Name()
-			if dir == "/" {
-				name = "/" + e.Name()
-			}
-			if e.IsDir() || !IsVersionFile(name) || e.Type()&fs.ModeSymlink != 0 {
+			name := path.Join(dir, e.Name())
+			if !e.Type().IsRegular() || !IsVersionFile(name) {
 				continue
 			}
 			f, err := fsys.OpenFile(name, 0)
 			if err != nil {
 				return err
 			}
-			found(name[1:], f)
+			found(name, f)
 			f.Close()
 		}
 	}
