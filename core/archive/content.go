@@ -4,7 +4,9 @@ import (
 	"bufio"
 	"bytes"
 	"context"
+	"encoding/binary"
 	"errors"
+	"hash/crc32"
 	"io"
 	"math"
 	"runtime"
@@ -20,6 +22,7 @@ type Content struct {
 	size    int64
 	depth   int
 	close   func() error
+	cut     bool // it ends where a stream was found to end
 }
 
 // Memory is the content of a file that lies in memory, under the default
@@ -106,7 +109,11 @@ func (c *Content) Section(offset, size int64) *Content {
 func (c *Content) InflateCounted(method Compression) (inner *Content, packed int64, problem string, err error) {
 	count := &byteCounter{r: bufio.NewReaderSize(c.Reader(0, math.MaxInt64), 64<<10)}
 	inner, problem, err = c.inflate(method, count)
-	return inner, min(count.n, c.size), problem, err
+	packed = min(count.n, c.size)
+	if end := c.xzEnd(packed); method == XzStream && end > 0 {
+		packed = end // its reader reads ahead
+	}
+	return inner, packed, problem, err
 }
 
 // byteCounter counts what is taken from it; as an io.ByteReader it is not
@@ -142,13 +149,14 @@ func (c *Content) inflate(method Compression, from io.Reader) (inner *Content, p
 	if err := inner.entered(); err != nil {
 		return nil, "", err
 	}
-	packed := &counter{r: from}
-	var src io.Reader = packed
+	taken := func() int64 { return 0 }
 	if b, ok := from.(*byteCounter); ok {
-		src = b
-		packed = nil
+		taken = func() int64 { return b.n }
+	} else {
+		count := &counter{r: from}
+		from, taken = count, func() int64 { return count.n }
 	}
-	z, err := Inflater(method, src)
+	z, err := Inflater(method, from)
 	if err != nil {
 		if fatal(err) {
 			return nil, "", err
@@ -156,21 +164,49 @@ func (c *Content) inflate(method Compression, from io.Reader) (inner *Content, p
 		return nil, describe(err), nil
 	}
 	defer z.Close()
-	r := &reader{w: c.w, item: c.address, r: z, packed: func() int64 {
-		if packed == nil {
-			return from.(*byteCounter).n
-		}
-		return packed.n
-	}}
-	s, damage, err := c.w.spoolFrom(r)
+	s, damage, err := c.w.spoolFrom(&reader{w: c.w, item: c.address, r: z, packed: taken})
 	if err != nil {
 		return nil, "", err
 	}
-	inner.at, inner.size, inner.close = s, s.size, s.Close
-	if damage != nil {
-		problem = describe(damage)
+	if a, ok := z.(ahead); ok {
+		if b, ok := from.(*byteCounter); ok {
+			b.n -= a.taken()
+		}
 	}
-	return inner, problem, nil
+	inner.at, inner.size, inner.close = s, s.size, s.Close
+	if damage == nil {
+		return inner, "", nil
+	}
+	if end := c.xzEnd(taken()); method == XzStream && !c.cut && end > 0 && end < c.size {
+		// What follows the stream may have been taken for its padding.
+		s.Close()
+		stream := c.Section(0, end)
+		stream.cut = true
+		return stream.Inflate(method)
+	}
+	return inner, describe(damage), nil
+}
+
+// xzEnd finds the footer that ends an xz stream (The .xz File Format 1.2.0,
+// section 2.1.2) at or before the place up to which it was read; 0 when there
+// is none.
+func (c *Content) xzEnd(read int64) int64 {
+	const ahead = 128 << 10
+	read = min(read, c.size)
+	from := max(12, (read-ahead)&^3)
+	if from >= read {
+		return 0
+	}
+	b := make([]byte, read-from)
+	if _, err := c.ReadAt(b, from); err != nil && err != io.EOF {
+		return 0
+	}
+	for i := 0; i+12 <= len(b); i += 4 {
+		if b[i+10] == 'Y' && b[i+11] == 'Z' && binary.LittleEndian.Uint32(b[i:]) == crc32.ChecksumIEEE(b[i+4:i+10]) {
+			return from + int64(i) + 12
+		}
+	}
+	return 0
 }
 
 // Close lets go of what was inflated.

@@ -84,7 +84,7 @@ func Inflater(method Compression, r io.Reader) (io.ReadCloser, error) {
 		z.Multistream(false)
 		return z, nil
 	case Bzip2Stream:
-		return io.NopCloser(&bzip2Reader{bzip2.NewReader(r)}), nil
+		return &bzip2Reader{bzip2.NewReader(r), 0}, nil
 	case XzStream:
 		z, err := txz.NewReader(r, maxWindow)
 		if err != nil {
@@ -106,36 +106,49 @@ func Inflater(method Compression, r io.Reader) (io.ReadCloser, error) {
 		}
 		return io.NopCloser(z), nil
 	case Lz4Stream:
-		return io.NopCloser(lz4.NewReader(r)), nil
+		return &lz4Reader{lz4.NewReader(r), 0, 0}, nil
 	case ZstdStream:
 		z, err := zstd.NewReader(r, zstd.WithDecoderConcurrency(1), zstd.WithDecoderLowmem(true), zstd.WithDecoderMaxWindow(maxWindow))
 		if err != nil {
 			return nil, err
 		}
-		return &zstdReader{z}, nil
+		return &zstdReader{z, 0}, nil
 	}
 	return nil, fmt.Errorf("the compression %q is not one that fitcheck inflates", method)
 }
 
+// ahead is implemented by readers that have taken bytes of what follows their
+// stream when they find that it is no further one.
+type ahead interface{ taken() int64 }
+
 // bzip2Reader ends where something that is no further stream follows.
-type bzip2Reader struct{ io.Reader }
+type bzip2Reader struct {
+	io.Reader
+	over int64
+}
 
 func (b *bzip2Reader) Read(p []byte) (int, error) {
 	n, err := b.Reader.Read(p)
 	var s bzip2.StructuralError
 	if errors.As(err, &s) && strings.Contains(string(s), "continuation") {
-		err = io.EOF
+		b.over, err = 2, io.EOF
 	}
 	return n, err
 }
 
+func (b *bzip2Reader) Close() error { return nil }
+func (b *bzip2Reader) taken() int64 { return b.over }
+
 // zstdReader ends where something that is no further frame follows.
-type zstdReader struct{ z *zstd.Decoder }
+type zstdReader struct {
+	z    *zstd.Decoder
+	over int64
+}
 
 func (z *zstdReader) Read(p []byte) (int, error) {
 	n, err := z.z.Read(p)
 	if errors.Is(err, zstd.ErrMagicMismatch) {
-		err = io.EOF
+		z.over, err = 4, io.EOF
 	}
 	return n, err
 }
@@ -144,3 +157,21 @@ func (z *zstdReader) Close() error {
 	z.z.Close()
 	return nil
 }
+func (z *zstdReader) taken() int64 { return z.over }
+
+// lz4Reader ends where something that is no further frame follows.
+type lz4Reader struct {
+	z       *lz4.Reader
+	n, over int64
+}
+
+func (l *lz4Reader) Read(p []byte) (int, error) {
+	n, err := l.z.Read(p)
+	if l.n += int64(n); l.n > 0 && errors.Is(err, lz4.ErrInvalidFrame) {
+		l.over, err = 4, io.EOF
+	}
+	return n, err
+}
+
+func (l *lz4Reader) Close() error { return nil }
+func (l *lz4Reader) taken() int64 { return l.over }

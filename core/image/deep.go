@@ -3,7 +3,6 @@ package image
 import (
 	"bytes"
 	"encoding/binary"
-	"hash/crc32"
 	"io"
 	"slices"
 
@@ -35,16 +34,22 @@ type needle struct {
 	magic  Magic
 	format *Format
 	stream bool // a compressed stream, trusted only when it inflates without fault
+	shift  int  // where in the magic the pair of bytes stands by which it is found
 }
 
-// needles gathers the magics of all formats whose finds can be trusted, and a
-// bitmap of the pairs of bytes that they begin with.
+// needles gathers the magics of all formats whose finds can be trusted, by
+// pairs of their bytes, and a bitmap of those pairs. The scan looks at every
+// second offset only, so that a magic has two: the pair that it begins with,
+// and the one behind that, for when it stands at an odd offset. A magic of two
+// bytes is found at even offsets only.
 func (s *Set) needles() (map[uint16][]needle, *[1024]uint64) {
 	by, bitmap := map[uint16][]needle{}, &[1024]uint64{}
 	add := func(n needle) {
-		pair := uint16(n.magic.Bytes[0]) | uint16(n.magic.Bytes[1])<<8
-		by[pair] = append(by[pair], n)
-		bitmap[pair>>6] |= 1 << (pair & 63)
+		for n.shift = 0; n.shift < 2 && n.shift+2 <= len(n.magic.Bytes); n.shift++ {
+			pair := uint16(n.magic.Bytes[n.shift]) | uint16(n.magic.Bytes[n.shift+1])<<8
+			by[pair] = append(by[pair], n)
+			bitmap[pair>>6] |= 1 << (pair & 63)
+		}
 	}
 	for _, f := range s.formats {
 		if !f.Deep {
@@ -92,44 +97,56 @@ func Scan(set *Set, c *archive.Content) ([]Region, error) {
 		for b := 0; b < min(n, scanChunk); b += scanBlock {
 			kinds = append(kinds, blockKind(chunk[b:min(n, b+scanBlock)]))
 		}
-		for i := max(0, done-at); i < int64(min(n-1, scanChunk)); i++ {
-			i = nextCandidate(chunk[:min(n, scanChunk+1)], i, bitmap)
-			if i >= int64(min(n-1, scanChunk)) {
+		// One pair beyond the chunk, for a magic that begins with its last byte.
+		window := chunk[:min(n, scanChunk+2)]
+		for i := max(0, done-at) &^ 1; ; i += 2 {
+			if i = nextCandidate(window, i, bitmap); i >= int64(len(window)) {
 				break
 			}
-			for _, nd := range by[uint16(chunk[i])|uint16(chunk[i+1])<<8] {
-				start := at + i - int64(nd.magic.At)
-				if start < done || !bytes.HasPrefix(chunk[i:], []byte(nd.magic.Bytes)) {
-					continue
+			found, ok, err := first(by[uint16(window[i])|uint16(window[i+1])<<8], func(nd needle) (Region, bool, error) {
+				start := at + i - int64(nd.shift) - int64(nd.magic.At)
+				if i < int64(nd.shift) || start < done || !bytes.HasPrefix(chunk[i-int64(nd.shift):], []byte(nd.magic.Bytes)) {
+					return Region{}, false, nil
 				}
-				found, ok, err := nd.verify(set, c, start, at, chunk)
-				if err != nil {
-					return nil, err
-				}
-				if ok && len(finds) < maxRegions {
-					finds = append(finds, found)
-					done = found.To
-					i = max(i, done-at-1)
-					break
-				}
+				return nd.verify(set, c, start, at, chunk)
+			})
+			if err != nil {
+				return nil, err
+			}
+			if ok && len(finds) < maxRegions {
+				finds = append(finds, found)
+				done = found.To
+				i = max(i, (done-at)&^1-2)
 			}
 		}
 	}
 	return regions(c, finds, kinds)
 }
 
-// nextCandidate finds the next pair of bytes that a magic may begin with.
-func nextCandidate(b []byte, i int64, bitmap *[1024]uint64) int64 {
-	if i >= int64(len(b))-1 {
-		return int64(len(b))
-	}
-	pair := uint16(b[i])
-	for k, c := range b[i+1:] {
-		pair = pair&0xff | uint16(c)<<8
-		if bitmap[pair>>6]>>(pair&63)&1 != 0 {
-			return i + int64(k)
+func first(all []needle, try func(needle) (Region, bool, error)) (Region, bool, error) {
+	for _, n := range all {
+		if r, ok, err := try(n); ok || err != nil {
+			return r, ok, err
 		}
-		pair = uint16(c)
+	}
+	return Region{}, false, nil
+}
+
+// nextCandidate finds the next pair of bytes, at an even offset from i on,
+// that belongs to a magic; len(b) when there is none. Four pairs are tested at
+// a time.
+func nextCandidate(b []byte, i int64, bitmap *[1024]uint64) int64 {
+	for ; i+8 <= int64(len(b)); i += 8 {
+		w := binary.LittleEndian.Uint64(b[i : i+8])
+		if (bitmap[w>>6&1023]>>(w&63)|bitmap[w>>22&1023]>>(w>>16&63)|bitmap[w>>38&1023]>>(w>>32&63)|bitmap[w>>54]>>(w>>48&63))&1 != 0 {
+			break
+		}
+	}
+	for ; i+2 <= int64(len(b)); i += 2 { // the pair itself, or the last few of all
+		pair := uint16(b[i]) | uint16(b[i+1])<<8
+		if bitmap[pair>>6]>>(pair&63)&1 != 0 {
+			return i
+		}
 	}
 	return int64(len(b))
 }
@@ -204,11 +221,6 @@ func (n *needle) inflate(set *Set, rest *archive.Content, start int64, head []by
 	if problem != "" || inner == nil || inner.Size() < 64 {
 		return Region{}, false, nil
 	}
-	if method == archive.XzStream { // whose reader reads ahead
-		if packed, err = xzEnd(rest, packed); err != nil {
-			return Region{}, false, err
-		}
-	}
 	m := &Image{Format: n.format.Name, Compression: n.format.Name, Extent: packed}
 	p := m.part("content", 0, packed)
 	p.Compression, p.Unpacked = n.format.Name, inner.Size()
@@ -221,23 +233,6 @@ func (n *needle) inflate(set *Set, rest *archive.Content, start int64, head []by
 	}
 	m.promote()
 	return Region{From: start, To: start + packed, What: "image", Kind: n.format.Name, Image: m, Unpacked: inner.Size()}, true, nil
-}
-
-// xzEnd finds the footer that ends a stream (The .xz File Format, section
-// 2.1.2), at or before the place up to which it was read.
-func xzEnd(c *archive.Content, read int64) (int64, error) {
-	const ahead = 128 << 10
-	from := max(12, (read-ahead)&^3)
-	b := make([]byte, read-from)
-	if _, err := c.ReadAt(b, from); err != nil && err != io.EOF {
-		return read, err
-	}
-	for i := 0; i+12 <= len(b); i += 4 {
-		if b[i+10] == 'Y' && b[i+11] == 'Z' && binary.LittleEndian.Uint32(b[i:]) == crc32.ChecksumIEEE(b[i+4:i+10]) {
-			return from + int64(i) + 12, nil
-		}
-	}
-	return read, nil
 }
 
 // Kinds of block between images.

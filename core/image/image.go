@@ -123,6 +123,9 @@ func (s *Set) readTrailer(c *archive.Content) (*Format, *Image, error) {
 			return nil, nil, err
 		}
 		m.finish(c, false)
+		if len(m.Parts) == 1 && m.Parts[0].Offset == 0 && m.Parts[0].Image != nil {
+			m.adopt(m.Parts[0].Image)
+		}
 		return f, m, nil
 	}
 	return nil, nil, nil

@@ -119,6 +119,9 @@ func (m *Image) peChecksum(s *Source, at int64, want uint64) error {
 	if err != nil {
 		return err
 	}
+	if s.Size()-m.Extent > 4096 { // inside something larger
+		r = io.LimitReader(r, m.Extent)
+	}
 	var total uint64
 	var pos int64
 	buf := make([]byte, 64<<10)

@@ -18,11 +18,14 @@ type Reading struct {
 	again   bool // Read asked for bytes that had not passed
 	keep    bool
 	entered bool // it is opened as an archive; its parts are items of their own
-	sums    *digest.Stretches
-	banner  banner
-	ends    tail
-	nature  nature
-	n       int64
+	// trailers: the set has formats that are known by the end of a file, which
+	// any file may turn out to be of.
+	trailers bool
+	sums     *digest.Stretches
+	banner   banner
+	ends     tail
+	nature   nature
+	n        int64
 }
 
 // Begin tells a file by its first bytes, and reads its header as far as those
@@ -34,11 +37,8 @@ func Begin(set *Set, head []byte, size int64, entered bool) *Reading {
 		size = int64(len(head))
 	}
 	r.nature.begin(head)
-	if r.format == nil {
-		r.keep = set.trailers() && !entered
-		return r
-	}
-	if r.format.Read == nil {
+	r.trailers = set.trailers() && !entered
+	if r.format == nil || r.format.Read == nil {
 		return r
 	}
 	src := &Source{head: head, size: size}
@@ -92,7 +92,7 @@ func (r *Reading) Kind() string {
 }
 
 // Keep tells whether the whole content is needed at the end.
-func (r *Reading) Keep() bool { return r.again || r.keep }
+func (r *Reading) Keep() bool { return r.again || r.keep || r.trailers }
 
 // Write takes the next bytes of the file.
 func (r *Reading) Write(p []byte) (int, error) {
@@ -120,12 +120,14 @@ func (r *Reading) End(c *archive.Content) (kind string, m *Image, err error) {
 	if total == 0 {
 		return "empty", nil, nil
 	}
+	if r.trailers {
+		if f, m, err := r.set.readTrailer(c); err != nil || f != nil {
+			return f.name(), m, err
+		}
+	}
 	if r.format == nil {
 		if kind := r.nature.uniform(); kind != "" {
 			return kind, nil, nil
-		}
-		if f, m, err := r.set.readTrailer(c); err != nil || f != nil {
-			return f.name(), m, err
 		}
 		if m := r.ends.dfu(c.Address(), total); m != nil {
 			return m.Format, m, nil
@@ -285,12 +287,19 @@ func (m *Image) place(facts []fact.Fact, address string) {
 // wrap makes an image that lies inside another its first part.
 func (m *Image) wrap(inner *Image) {
 	m.Parts = []Part{{Name: "firmware", Size: m.Parts[0].Size, Kind: inner.Format, Image: inner}}
-	for _, n := range []fact.Name{fact.Arch, fact.Board, fact.Title, fact.Component} {
-		for _, f := range inner.Facts {
-			if f.About == n {
-				m.Facts = append(m.Facts, f)
-			}
+	m.adopt(inner)
+	m.note("it holds a file of the format %s", inner.Format)
+}
+
+// adopt takes over what the header of an image inside says, and the header or
+// trailer around it does not.
+func (m *Image) adopt(inner *Image) {
+	var taken []fact.Fact
+	for _, f := range inner.Facts {
+		if _, said := m.First(f.About); !said {
+			taken = append(taken, f)
 		}
 	}
-	m.Notes = append(m.Notes, fmt.Sprintf("it holds a file of the format %s", inner.Format))
+	m.Facts = append(m.Facts, taken...)
+	m.Configs = inner.Configs
 }

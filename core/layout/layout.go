@@ -380,6 +380,10 @@ func (c *checker) check(k *Check) {
 		c.fail(k.Spot, "", "unit is 8, 16 or 32, and goes with sum8, sum16 and sum32")
 		return
 	}
+	if width := map[string]int{"sum8": 8, "sum16": 16}[k.Sum.Text]; width > 0 && k.Unit > width {
+		c.fail(k.Spot, "", "a %s cannot add words of %d bits", k.Sum.Text, k.Unit)
+		return
+	}
 	k.options = digest.Options{Invert: k.Invert, Unit: k.Unit, Order: order(c.l.Endian.Text)}
 	if k.Init.Set() {
 		n := uint32(k.Init.number)
