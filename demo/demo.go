@@ -33,6 +33,9 @@ func Kit() []File {
 		"rulebooks/quillmere.yaml": []byte(rulebookText),
 		"devices/cabinet-07.yaml":  []byte(cabinet07),
 		"devices/cabinet-12.yaml":  []byte(cabinet12),
+		"rulebooks/velloway.yaml":  []byte(vellowayText),
+		"layouts/qmi.yaml":         []byte(layoutText),
+		"devices/tunnel-3.yaml":    []byte(tunnel3),
 	}
 	full := bundle("qm-tram-8.4.2", true)
 	files["packages/qm-tram-8.4.2.zip"] = full
@@ -40,6 +43,8 @@ func Kit() []File {
 	files["packages/cut-short/qm-tram-8.4.2.zip"] = full[:len(full)*3/5]
 	files["packages/portal/qm-tram-8.4.2.zip"] = []byte(errorPage)
 	files["packages/QM-8T-8.4.2.img"] = mainImage("QM-24T", "8.4.2", arm)
+	files["packages/vr310-4.2.0.itb"] = radioImage("4.2.0")
+	files["packages/flash-07.bin"] = flashDump()
 	var out []File
 	for path, data := range files {
 		out = append(out, File{path, data})
@@ -56,6 +61,8 @@ func Story() []Case {
 			Args: []string{"survey", "packages/qm-tram-8.4.2.zip"}},
 		{Name: "header", Tale: "What does the header of one of its images say?",
 			Args: []string{"header", "packages/qm-tram-8.4.2.zip::qm-tram-8.4.2/qm8t-a.img"}},
+		{Name: "a maker's own header", Tale: "The PoE controller's image has a header of Quillmere's own, which a layout of the kit describes.",
+			Args: []string{"header", "-hex", "packages/qm-tram-8.4.2.zip::qm-tram-8.4.2/poe/qm-poe-a.qmi"}},
 		{Name: "clean fit", Tale: "Does it fit the switch in cabinet 07, a QM-8T of revision A2?",
 			Args: match("cabinet-07", "qm-tram-8.4.2.zip"), Verdict: "fits", Deciding: []string{"model", "revision", "path"}},
 		{Name: "wrong hardware revision", Tale: "Cabinet 12 has a QM-8T, too, but a newer board, B1. A colleague hands over the bundle for the A boards.",
@@ -66,6 +73,10 @@ func Story() []Case {
 			Args: match("cabinet-07", "portal/qm-tram-8.4.2.zip"), Exit: 1, Verdict: "misfit", Deciding: []string{"intact"}},
 		{Name: "a name that contradicts its header", Tale: "Somebody left an image on the share, named for the QM-8T.",
 			Args: match("cabinet-07", "QM-8T-8.4.2.img"), Exit: 1, Verdict: "misfit", Deciding: []string{"model"}},
+		{Name: "a FIT image with two configurations", Tale: "The radios in the tunnel take one image for both of their boards. Does it hold a configuration for radio 3?",
+			Args: match("tunnel-3", "vr310-4.2.0.itb"), Verdict: "fits", Deciding: []string{"model", "revision", "board", "arch"}},
+		{Name: "deep scan", Tale: "And what did the flash chip of cabinet 07 hold, before anybody touched it?",
+			Args: []string{"survey", "-deep", "packages/flash-07.bin"}},
 	}
 }
 
@@ -81,6 +92,10 @@ func manifestText(release string, b1 bool) string {
 	fmt.Fprintf(&b, "main  qm8t-a.img  %s  revs=A1,A2\n", release)
 	if b1 {
 		fmt.Fprintf(&b, "main  qm8t-b.img  %s  revs=B1\n", release)
+	}
+	fmt.Fprintf(&b, "poe   poe/qm-poe-a.qmi  2.2  revs=A1,A2\n")
+	if b1 {
+		fmt.Fprintf(&b, "poe   poe/qm-poe-b.qmi  2.2  revs=B1\n")
 	}
 	fmt.Fprintf(&b, "\n[QM-24T]\nmain  qm24t.img  %s  revs=A1\n", release)
 	return b.String()

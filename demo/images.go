@@ -83,10 +83,12 @@ func bundle(name string, b1 bool) []byte {
 		{"boot/qm8t-boot-a.bin", bootImage("QM-8T", "3.2.0", arm)},
 		{"qm8t-a.img", mainImage("QM-8T", release, arm)},
 		{"qm24t.img", mainImage("QM-24T", release, arm)},
+		{"poe/qm-poe-a.qmi", PoEImage(0x0801, 0b00011, "2.2", payload("poe a 2.2", 40<<10))},
 		{"extras/mibs.tgz", tgz(entry{"QUILLMERE-TRAM-MIB.txt", []byte("QUILLMERE-TRAM-MIB DEFINITIONS ::= BEGIN\nEND\n")})},
 	}
 	if b1 {
-		files = append(files, entry{"boot/qm8t-boot-b.bin", bootImage("QM-8T", "3.2.0", arm64)}, entry{"qm8t-b.img", mainImage("QM-8T", release, arm64)})
+		files = append(files, entry{"boot/qm8t-boot-b.bin", bootImage("QM-8T", "3.2.0", arm64)}, entry{"qm8t-b.img", mainImage("QM-8T", release, arm64)},
+			entry{"poe/qm-poe-b.qmi", PoEImage(0x0802, 0b10000, "2.2", payload("poe b 2.2", 40<<10))})
 	}
 	var sums strings.Builder
 	for _, f := range files {
@@ -109,6 +111,57 @@ func zipped(files ...entry) []byte {
 		must(err)
 	}
 	must(w.Close())
+	return b.Bytes()
+}
+
+// PoEImage builds an image with Quillmere's own header, as layouts/qmi.yaml
+// describes it.
+func PoEImage(board uint16, revisions uint32, version string, payload []byte) []byte {
+	const size = 48
+	h := make([]byte, size)
+	be := binary.BigEndian
+	copy(h, "QMI1")
+	be.PutUint16(h[4:], size)
+	be.PutUint16(h[6:], board)
+	be.PutUint32(h[8:], revisions)
+	copy(h[12:28], version)
+	be.PutUint32(h[28:], uint32(made.Unix()))
+	be.PutUint32(h[32:], uint32(len(payload)))
+	be.PutUint32(h[36:], crc32.ChecksumIEEE(payload))
+	be.PutUint32(h[40:], crc32.ChecksumIEEE(h))
+	return append(h, payload...)
+}
+
+// flashDump is what was read out of a switch's flash chip: two images, with
+// erased flash, an environment of text and noise between them.
+func flashDump() []byte {
+	var b []byte
+	erased := func(to int) {
+		for len(b) < to {
+			b = append(b, 0xff)
+		}
+	}
+	b = append(b, bootImage("QM-8T", "3.1.4", arm)...)
+	erased(256 << 10)
+	for i := range 300 {
+		b = append(b, fmt.Sprintf("slot_%03d=A\nboot_count_%03d=%d\n", i, i, i*7)...)
+	}
+	erased(320 << 10)
+	b = append(b, mainImage("QM-8T", "8.2.1", arm)...)
+	erased(1 << 20)
+	b = append(b, gzipped(payload("log", 90<<10))...)
+	b = append(b, make([]byte, 40<<10)...)
+	b = append(b, Tree(17, Node{Props: []Prop{{"model", "Quillmere QM-8T"}, {"compatible", []string{"quillmere,qm8t-a", "quillmere,qm"}}}})...)
+	erased(1280 << 10)
+	return b
+}
+
+func gzipped(data []byte) []byte {
+	var b bytes.Buffer
+	z := gzip.NewWriter(&b)
+	_, err := z.Write(data)
+	must(err)
+	must(z.Close())
 	return b.Bytes()
 }
 

@@ -6,6 +6,7 @@ maker: Quillmere
 revised: 2026-11-02
 sources:
   RN842: "Release notes 8.4.2, revision C"
+layouts: [qmi.yaml]
 
 models:
   QM-8T:
@@ -25,12 +26,14 @@ families:
     components:                    # in the order they are installed
       boot: {title: boot loader, optional: true}
       main: {title: system image, slotted: true}
+      poe:  {title: PoE controller, optional: true}
 
 versions:
   default:
     pattern: '^v?(?P<major>\d+)\.(?P<minor>\d+)\.(?P<patch>\d+)(?P<fix>[a-z])?$'
     order: [major, minor, patch, fix]
   boot: {pattern: '^(?P<a>\d+)\.(?P<b>\d+)\.(?P<c>\d+)$', order: [a, b, c]}
+  poe: natural
 
 packages:
   - title: release bundle
@@ -44,6 +47,7 @@ packages:
     items:
       - {match: '**/boot/*.bin', component: boot, title: '^(?P<model>QM-\w+) (?P<version>\S+)$'}
       - {match: '**/*.img', component: main, title: '^(?P<model>QM-\w+) (?P<version>\S+)$'}
+      - {match: '**/poe/*.qmi', component: poe}
   - title: single system image
     file: '^(?P<model>QM-\w+)-(?P<version>[\d.]+[a-z]?)\.img$'
     items:
@@ -54,7 +58,7 @@ releases:
     date: 2026-09-30
     channel: current
     families: [tram-l2]
-    brings: {boot: 3.2.0, main: 8.4.2}
+    brings: {boot: 3.2.0, main: 8.4.2, poe: "2.2"}
     needs:
       - {component: boot, within: ">=3.2.0", source: RN842, why: "older boot loaders reject the new header"}
       - {component: main, within: ">=8.2.1", source: RN842}
@@ -71,12 +75,82 @@ hops:
     - {from: "<8.0.0", to: ">=8.2.0", allow: false, source: RN842, why: "the settings store changes at 8.0"}
 `
 
+const vellowayText = `kind: rulebook
+title: Velloway tunnel radios
+maker: Velloway
+revised: 2026-10-20
+sources:
+  VN42: "Velloway release letter 4.2"
+
+models:
+  VR-310:
+    also: [VR310]
+    families: [wave]
+    revisions:
+      v1: {arch: arm,   boards: ["velloway,vr310-v1"], slot: 8MiB, memory: 128MiB}
+      v2: {arch: arm64, boards: ["velloway,vr310-v2"], slot: 8MiB, memory: 256MiB}
+
+families:
+  wave:
+    components:
+      main: {title: system image, slotted: true}
+
+versions:
+  default: {pattern: '^(?P<a>\d+)\.(?P<b>\d+)\.(?P<c>\d+)$', order: [a, b, c]}
+
+packages:
+  - title: radio image
+    file: '^vr310-(?P<version>[\d.]+)\.itb$'
+    handling: whole
+    items:
+      - {match: '*.itb', component: main, title: '^Velloway (?P<model>VR-\d+) (?P<version>\S+)$'}
+
+releases:
+  - {version: 4.2.0, date: 2026-10-12, families: [wave], source: VN42, minutes: {install: 6, outage: 4}}
+  - {version: 4.1.0, date: 2026-04-02, families: [wave]}
+
+hops:
+  upward: open
+  downward: open
+`
+
+const layoutText = `kind: layout
+name: qmi
+title: Quillmere image header
+magic: {at: 0, hex: "51 4D 49 31"}
+endian: big
+fields:
+  - {name: header_size,  at: 4,  type: u16}
+  - {name: board,        at: 6,  type: u16, fact: board, values: {0x0801: "quillmere,qm8t-a", 0x0802: "quillmere,qm8t-b"}}
+  - {name: revisions,    at: 8,  type: u32, fact: revisions, bits: {0: A1, 1: A2, 4: B1}}
+  - {name: version,      at: 12, type: text, size: 16, fact: version}
+  - {name: built,        at: 28, type: unix32, fact: built}
+  - {name: payload_size, at: 32, type: u32}
+  - {name: payload_crc,  at: 36, type: u32}
+  - {name: header_crc,   at: 40, type: u32}
+payload: {at: header_size, size: payload_size}
+checks:
+  - {sum: crc32, over: payload, equals: payload_crc}
+  - {sum: crc32, over: header,  equals: header_crc, zeroed: [header_crc]}
+`
+
+const tunnel3 = `kind: device
+name: tunnel-3
+model: VR-310
+revision: v2
+boards: ["velloway,vr310-v2"]
+installed: {main: 4.1.0}
+slots:
+  - {name: "1", main: 4.1.0, active: true}
+  - {name: "2", main: 4.0.2}
+`
+
 const cabinet07 = `kind: device
 name: cabinet-07
 model: QM-8T
 revision: A2
 serial: "0417-221"
-installed: {boot: 3.1.4, main: 8.2.1}
+installed: {boot: 3.1.4, main: 8.2.1, poe: "2.1"}
 slots:
   - {name: A, main: 8.2.1, active: true}
   - {name: B, main: 7.9.1}

@@ -57,7 +57,7 @@ func TestBadInput(t *testing.T) {
 		"header of an empty file":       {[]string{"header", "in/empty.img"}, 4, []string{"empty"}},
 		"erased flash":                  {match("in/blank.img"), 1, []string{"MISFIT", "FF"}},
 		"all zero":                      {match("in/zeros.img"), 1, []string{"MISFIT", "zero"}},
-		"unread line in a manifest":     {match("in/line/qm-tram-8.4.2.zip"), 3, []string{"UNSETTLED", "line 11", "says nothing to anybody", "rulebook"}},
+		"unread line in a manifest":     {match("in/line/qm-tram-8.4.2.zip"), 3, []string{"UNSETTLED", "line 13", "says nothing to anybody", "rulebook"}},
 		"misspelt key":                  {on("in/misspelt.yaml"), 4, []string{"misspelt.yaml:3:1", `"modle"`, `"model"`}},
 		"key given twice":               {on("in/twice.yaml"), 4, []string{"twice.yaml:3:1", "line 2"}},
 		"tab in YAML":                   {on("in/tab.yaml"), 4, []string{"tab.yaml:2", "YAML"}},

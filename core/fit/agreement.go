@@ -50,7 +50,8 @@ func (j *judge) agreement(c component, cand *candidate, witnesses []fact.Witness
 // place is where a witness speaks: the header as a whole, the first line of a
 // manifest that lists the item.
 func place(w fact.Witness) fact.Source {
-	s := w.Claims[0][0].Source
+	c := w.Claims[0]
+	s := c[len(c)-1].Source // of a manifest, the record's line and not the heading's
 	if w.Kind == fact.Header {
 		s.Offset, s.Size = 0, 0
 	}

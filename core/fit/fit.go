@@ -84,8 +84,10 @@ type Check struct {
 type Chosen struct {
 	Component string
 	Item      string
-	Version   string
-	Slot      string
+	// Config is the configuration of the image to start, where it has several.
+	Config  string
+	Version string
+	Slot    string
 }
 
 // PassedOver is a candidate that was not picked, and why.
@@ -186,7 +188,7 @@ func (j *judge) member() Member {
 		m.Checks = append(m.Checks, r.checks...)
 		m.Others = append(m.Others, r.others...)
 		if r.best != nil {
-			m.Chosen = append(m.Chosen, Chosen{c.name, r.best.item.Address, j.versionOf(r.best).Value, r.best.slot})
+			m.Chosen = append(m.Chosen, Chosen{c.name, r.best.item.Address, j.configuration(r.best.item), j.versionOf(r.best).Value, r.best.slot})
 			j.chosen[c.name] = r.best
 		}
 	}

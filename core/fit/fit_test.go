@@ -263,7 +263,7 @@ func TestMatch(t *testing.T) {
 	untitled := uimage(arm, kernel, "system", 900)
 	scenes := []scene{
 		{name: "clean fit", want: Fits, check: "revision/main", because: "the manifest names it", afterward: func(t *testing.T, v *Verdict) {
-			assert.Equal(t, []Chosen{{"main", "qm-8.4.2.zip::a.img", "8.4.2", "B"}}, v.Members[0].Chosen)
+			assert.Equal(t, []Chosen{{"main", "qm-8.4.2.zip::a.img", "", "8.4.2", "B"}}, v.Members[0].Chosen)
 			assert.Equal(t, "8.4.2", v.Release)
 		}},
 

@@ -11,7 +11,7 @@ import (
 )
 
 // maxCited is how many checksums of one image are cited.
-const maxCited = 16
+const maxCited = 8
 
 const downloadAgain = "download the package again and compare its digest with the published one"
 

@@ -5,6 +5,7 @@ import (
 	"strings"
 
 	"fitcheck/core/fact"
+	"fitcheck/core/survey"
 )
 
 // stance is what a source says of the device in one respect.
@@ -61,6 +62,25 @@ func (sub *subject) opinions(w fact.Witness) map[fact.Name][]opinion {
 		}
 	}
 	return out
+}
+
+// configuration names the one configuration of an image that does not exclude
+// the device; "" when it has none to choose from, or several are as good.
+func (sub *subject) configuration(it *survey.Item) string {
+	if it.Image == nil || len(it.Image.Configs) == 0 {
+		return ""
+	}
+	found := ""
+	for i, c := range it.Image.Claims() {
+		if slices.ContainsFunc(identity, func(n fact.Name) bool { return excluding(sub.ask(n, c)) }) {
+			continue
+		}
+		if found != "" {
+			return ""
+		}
+		found = it.Image.Configs[i].Name
+	}
+	return found
 }
 
 func excluding(ops []opinion) bool {

@@ -1,6 +1,7 @@
 package image
 
 import (
+	"bytes"
 	"encoding/binary"
 	"hash/crc32"
 	"io"
@@ -54,9 +55,10 @@ func readBzImage(s *Source) (*Image, error) {
 	m.fact(fact.Component, "main", 0x202, 4)
 	setup := (sects + 1) * 512
 	if text > 0 && text+0x200 < setup {
-		if b, err := s.UpTo(text+0x200, 256); err == nil {
-			t := cText(b)
-			m.field("version_text", text+0x200, []byte(t), t, "the kernel's version, and who built it")
+		if b, err := s.UpTo(text+0x200, 256); err == nil && len(b) > 0 {
+			raw, _, _ := bytes.Cut(b, []byte{0})
+			t := cText(raw)
+			m.field("version_text", text+0x200, raw, t, "the kernel's version, and who built it")
 			m.fact(Linux, kernelVersion.FindString(t), text+0x200, int64(len(kernelVersion.FindString(t))))
 		}
 	}

@@ -298,6 +298,7 @@ func MatchJSON(v *fit.Verdict) any {
 	type chosen struct {
 		Component string `json:"component"`
 		Item      string `json:"item"`
+		Config    string `json:"configuration,omitempty"`
 		Version   string `json:"version,omitempty"`
 		Slot      string `json:"slot,omitempty"`
 	}

@@ -170,6 +170,9 @@ func (s *Screen) images(v *fit.Verdict, m fit.Member) {
 		s.head(title)
 		for _, c := range m.Chosen {
 			t := within(v.Package, c.Item)
+			if c.Config != "" {
+				t += "  configuration " + c.Config
+			}
 			if c.Version != "" {
 				t += "  version " + c.Version
 			}
