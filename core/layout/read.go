@@ -292,6 +292,7 @@ func text(b []byte) string {
 
 // show notes all fields that were read, and their facts.
 func (r *reader) show() {
+	r.magic()
 	for i, v := range r.got {
 		if v == nil || v.absent {
 			continue
@@ -319,6 +320,22 @@ func (r *reader) show() {
 		}
 		return 0
 	})
+}
+
+// magic shows the magic as a field, where the layout has none in its place.
+func (r *reader) magic() {
+	at := r.l.Magic.At.number
+	if r.l.trailer() {
+		at = r.s.Size() - at
+	}
+	for _, v := range r.got {
+		if v != nil && !v.absent && v.at == at {
+			return
+		}
+	}
+	if b, err := r.s.Bytes(at, len(r.l.magic)); err == nil {
+		r.m.Fields = append(r.m.Fields, image.Field{Name: "magic", Offset: at, Raw: b, Value: hex.EncodeToString(b), Meaning: r.l.Title.Text})
+	}
 }
 
 func (r *reader) fact(f *Field, v *value, k int, at int64) {

@@ -217,6 +217,7 @@ func SurveyJSON(s *survey.Survey) any {
 		Digests   map[digest.Algorithm]string `json:"digests"`
 		Image     *jsonImage                  `json:"image,omitempty"`
 		Map       []jsonRegion                `json:"map,omitempty"`
+		Nature    string                      `json:"nature,omitempty"`
 		Facts     []jsonFact                  `json:"facts"`
 		Problems  []jsonProblem               `json:"problems"`
 	}
@@ -248,7 +249,7 @@ func SurveyJSON(s *survey.Survey) any {
 		} else if it.Image != nil {
 			header = it.Image.Facts
 		}
-		doc.Items = append(doc.Items, item{it.Address, it.Size, it.Kind, it.Role, it.Component(), it.Digests, imageJSON(it.Image, header), mapJSON(it.Map), factsJSON(it.Facts()), problemsJSON(it.Problems)})
+		doc.Items = append(doc.Items, item{it.Address, it.Size, it.Kind, it.Role, it.Component(), it.Digests, imageJSON(it.Image, header), mapJSON(it.Map), it.Nature, factsJSON(it.Facts()), problemsJSON(it.Problems)})
 	}
 	return doc
 }

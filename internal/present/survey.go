@@ -105,6 +105,9 @@ func (s *Screen) item(v *survey.Survey, it *survey.Item) {
 			detail("part", t)
 		}
 	}
+	if it.Nature != "" {
+		detail("looks", it.Nature)
+	}
 	s.deepMap(it.Map, it.Size, indent+6)
 	if len(it.Versions) > 0 {
 		detail("says", fact.Values(it.Versions))
