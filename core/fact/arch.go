@@ -13,7 +13,7 @@ var archNames = map[string]string{
 	"i386": "x86", "i486": "x86", "i586": "x86", "i686": "x86", "ia32": "x86", "x86_32": "x86",
 	"amd64": "x86_64", "x64": "x86_64", "x86-64": "x86_64", "em64t": "x86_64",
 	"riscv64gc": "riscv64", "rv64": "riscv64", "rv32": "riscv32",
-	"s390": "s390", "s390x": "s390x", "loong64": "loongarch64",
+	"or1k": "openrisc", "s390": "s390", "s390x": "s390x", "loong64": "loongarch64",
 }
 
 // CanonicalArch returns the one name for an architecture. Names it does not

@@ -1,6 +1,8 @@
 package image
 
 import (
+	"bytes"
+	"encoding/binary"
 	"encoding/hex"
 	"fmt"
 	"path"
@@ -19,14 +21,42 @@ func init() {
 	Register(&Format{Name: "fit", Title: "flattened image tree (FIT)", Firmware: true, Deep: true, Rank: 10, Magics: []Magic{{0, fdtMagic}}, Sniff: sniffFIT, Read: readFIT})
 }
 
-// sniffFIT: the first nodes of a FIT are /images or /configurations. A tree
-// writer may put the strings first, so the names are looked for as nodes.
+// sniffFIT tells a FIT from other trees by the children of its root: /images,
+// or /configurations in front of them. Nodes of those names further down, as
+// in a boot loader's own tree, make none.
 func sniffFIT(head []byte) bool {
 	if len(head) < fdtHeader {
 		return false
 	}
-	s := string(head)
-	return strings.Contains(s, "\x00\x00\x00\x01images\x00\x00") || strings.Contains(s, "\x00\x00\x00\x01configurations\x00\x00")
+	u32 := func(at int64) int64 { return int64(binary.BigEndian.Uint32(head[at:])) }
+	depth := 0
+	for at := u32(8); at >= fdtHeader && at+4 <= int64(len(head)); {
+		token := u32(at)
+		at += 4
+		switch token {
+		case fdtNop:
+		case fdtBeginNode:
+			end := bytes.IndexByte(head[at:], 0)
+			if end < 0 {
+				return false
+			}
+			if name := string(head[at : at+int64(end)]); depth == 1 && (name == "images" || name == "configurations") {
+				return true
+			}
+			depth++
+			at = (at + int64(end) + 4) &^ 3
+		case fdtEndNode:
+			depth--
+		case fdtProperty:
+			if at+8 > int64(len(head)) {
+				return false
+			}
+			at = (at + 8 + u32(at) + 3) &^ 3
+		default:
+			return false
+		}
+	}
+	return false
 }
 
 // fitArch gives the architecture names of FIT where they leave something open.
@@ -231,7 +261,10 @@ func (m *Image) fitConfig(t *fdt, n *fdtNode, standard bool, images map[string]*
 				continue
 			}
 			m.field(where+"/"+key, ref.at, []byte(ref.text), ref.text, "")
-			if key != "fdt" && key != "ramdisk" && key != "script" && fi.arch != nil && !seen[fi.arch.Value] {
+			// What is loaded beside the one that starts may be for another
+			// processor of the board.
+			starts := key == "kernel" || key == "firmware" || key == "standalone" || key == "loadables" && len(seen) == 0
+			if starts && fi.arch != nil && !seen[fi.arch.Value] {
 				seen[fi.arch.Value] = true
 				c.Facts = append(c.Facts, *fi.arch)
 			}

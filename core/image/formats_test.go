@@ -69,6 +69,7 @@ func samples() []sample {
 		{name: "dtb 17", kind: "dtb", data: tree, facts: map[fact.Name]string{fact.Title: "Quillmere QM-8T", fact.Board: "quillmere,qm8t-a, quillmere,soc"},
 			patches: []patch{{"total size", 4, "\x00\x01\x00\x00", "truncated"}, {"structure", 8, "\x00\x0f\x00\x00", "reach past its end"}, {"strings", 12, "\x00\x0f\x00\x00", "reach past its end"},
 				{"version", 20, "\x00\x00\x00\x0f", "version 15"}, {"token", 56, "\x00\x00\x00\x07", "unknown token 7"}, {"property length", 68, "\x00\x0f\x00\x00", "reaches past the end"}}},
+		{name: "dtb with images further down", kind: "dtb", data: fdtBlob(17, node{props: []prop{{"compatible", "a,b"}}, children: []node{{name: "binman", children: []node{{name: "images"}, {name: "configurations"}}}}}), facts: map[fact.Name]string{fact.Board: "a,b"}},
 		{name: "dtb 16", kind: "dtb", data: fdtBlob(16, node{props: []prop{{"compatible", []string{"a,b"}}}}), facts: map[fact.Name]string{fact.Board: "a,b"}},
 		{name: "fit", kind: "fit", data: fit(false), sums: 18, parts: []string{"kernel-1 text", "kernel-2 text", "fdt-1 dtb"}, facts: map[fact.Name]string{fact.Title: "VR-310 4.2.0"},
 			patches: []patch{{"total size", 4, "\x00\x01\x00\x00", "truncated"}}},

@@ -83,6 +83,15 @@ func readPE(s *Source) (*Image, error) {
 	}
 	o.fact(fact.Type, o.named("subsystem", 68, 2, peSubsystems))
 	m.Extent = headers
+	if at, n := int64(h.get(8+4, 4)), int64(h.get(8+8, 4)); at > 0 && n > 0 {
+		h.x("symbols", 8+4, 4, fmt.Sprintf("%d symbols, and their names", n))
+		end := at + 18*n
+		b, err := s.Bytes(end, 4)
+		if err != nil {
+			return m, err
+		}
+		m.Extent = max(m.Extent, end+int64(binary.LittleEndian.Uint32(b)))
+	}
 	for i := range min(sections, 96) {
 		b, err := s.Bytes(base+24+int64(optional)+int64(40*i), 40)
 		if err != nil {
