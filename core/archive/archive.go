@@ -18,6 +18,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"io/fs"
 	"os"
 	"path/filepath"
 	"runtime"
@@ -33,10 +34,21 @@ type Container string
 
 // The archives that are entered. None is a file that is not entered.
 const (
-	None Container = ""
-	Zip  Container = "zip"
-	Tar  Container = "tar"
-	Gzip Container = "gzip"
+	None     Container = ""
+	Zip      Container = "zip"
+	Tar      Container = "tar"
+	Cpio     Container = "cpio"
+	Ar       Container = "ar"
+	SevenZip Container = "7z"
+	ISO      Container = "iso9660"
+	Squash   Container = "squashfs"
+	Shell    Container = "shell"
+	Gzip               = Container(GzipStream)
+	Bzip2              = Container(Bzip2Stream)
+	Xz                 = Container(XzStream)
+	Lzma               = Container(LzmaStream)
+	Lz4                = Container(Lz4Stream)
+	Zstd               = Container(ZstdStream)
 )
 
 // Item is one file of a package.
@@ -47,6 +59,8 @@ type Item struct {
 	Name string
 	// Size in bytes as its container tells it; -1 when it does not.
 	Size int64
+	// Mode is the permission bits that its container gives; 0 for none.
+	Mode fs.FileMode
 	// Container tells how the item is entered.
 	Container Container
 	// Depth counts the archives and compressed layers around it.
@@ -94,6 +108,12 @@ type Sink interface {
 	End(c *Content, problems []Problem) error
 }
 
+// Skipper is a Sink that may do without its item's content, having seen the
+// first bytes. It is asked before the first byte passes.
+type Skipper interface {
+	Skip() bool
+}
+
 // Keeper is a Sink that may need its item's content for random access at the
 // end. It is asked before the first byte passes.
 type Keeper interface {
@@ -119,11 +139,13 @@ type Limits struct {
 	ItemFree   int64
 	TotalRatio int64 // the same for the whole package, once past TotalFree
 	TotalFree  int64
+	// Text bounds one manifest, list or note; it is for those who read them.
+	Text int64
 }
 
 // DefaultLimits returns the bounds that hold when nothing else is asked for.
 func DefaultLimits() Limits {
-	return Limits{Depth: 8, Items: 100_000, Bytes: 16 << 30, ItemRatio: 1000, ItemFree: 64 << 20, TotalRatio: 200, TotalFree: 1 << 30}
+	return Limits{Depth: 8, Items: 100_000, Bytes: 16 << 30, ItemRatio: 1000, ItemFree: 64 << 20, TotalRatio: 200, TotalFree: 1 << 30, Text: 16 << 20}
 }
 
 // BoundError says which bound an item passed.
@@ -172,11 +194,16 @@ func NameOf(path string) string {
 // a *BoundError or the context's; what is wrong with single items goes to the
 // visitor. Temporary files are removed before it returns.
 func Walk(ctx context.Context, path string, limits Limits, v Visitor) error {
+	return WalkShown(ctx, path, limits, v, nil)
+}
+
+// WalkShown is Walk, and lets others see how far it has come.
+func WalkShown(ctx context.Context, path string, limits Limits, v Visitor, progress *Progress) error {
 	info, err := os.Stat(path)
 	if err != nil {
 		return &OpenError{path, err}
 	}
-	w := &walker{ctx: ctx, limits: limits, visitor: v, root: path, slots: make(chan struct{}, max(0, runtime.GOMAXPROCS(0)-1))}
+	w := &walker{ctx: ctx, limits: limits, visitor: v, root: path, progress: progress, slots: make(chan struct{}, max(0, runtime.GOMAXPROCS(0)-1))}
 	w.packed.Store(info.Size())
 	defer w.cleanUp()
 	switch {
@@ -191,6 +218,7 @@ func Walk(ctx context.Context, path string, limits Limits, v Visitor) error {
 		return &OpenError{path, err}
 	}
 	defer f.Close()
+	progress.expect(info.Size())
 	name := NameOf(path)
 	return w.file(&Item{Address: name, Name: name, Size: info.Size()}, f, info)
 }
@@ -203,6 +231,8 @@ type walker struct {
 	root    string
 	slots   chan struct{} // one for each further goroutine that may work
 	temp    tempDir
+
+	progress *Progress
 
 	items  atomic.Int64
 	bytes  atomic.Int64

@@ -25,6 +25,9 @@ func (r *reader) Read(p []byte) (int, error) {
 	}
 	n, err := r.r.Read(p)
 	r.n += int64(n)
+	if r.path != "" {
+		r.w.progress.add(int64(n))
+	}
 	if bound := r.w.book(r, int64(n)); bound != nil {
 		return n, bound
 	}
@@ -71,4 +74,27 @@ func fatal(err error) bool {
 	var b *BoundError
 	var o *OpenError
 	return errors.As(err, &b) || errors.As(err, &o) || errors.Is(err, context.Canceled) || errors.Is(err, context.DeadlineExceeded)
+}
+
+// countedAt is random access to a package on disk whose reads show as
+// progress.
+type countedAt struct {
+	at io.ReaderAt
+	w  *walker
+}
+
+func (c *countedAt) ReadAt(p []byte, off int64) (int, error) {
+	n, err := c.at.ReadAt(p, off)
+	c.w.progress.add(int64(n))
+	return n, err
+}
+
+// counted gives an item's content for random access. Of the package itself
+// the reads count as progress.
+func (w *walker) counted(p *pass) io.ReaderAt {
+	if p.it.Depth > 0 {
+		return p.at
+	}
+	w.progress.expect(p.it.Size)
+	return &countedAt{p.at, w}
 }

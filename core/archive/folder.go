@@ -50,6 +50,7 @@ func (w *walker) folder(dir, name string) error {
 		if info, err := d.Info(); err == nil {
 			it.Size = info.Size()
 			w.packed.Add(info.Size())
+			w.progress.expect(info.Size())
 		}
 		files = append(files, file{it, p})
 		return nil

@@ -66,10 +66,24 @@ func isLzma(head []byte) bool {
 	}
 	for n := uint(12); n < 31; n++ {
 		if dict == 1<<n || dict == 1<<n+1<<(n-1) {
-			return true
+			return inflatesAsLzma(head)
 		}
 	}
 	return false
+}
+
+// inflatesAsLzma tries whether the first bytes inflate. Random data soon
+// leads back to before its beginning, which the decoder notices.
+func inflatesAsLzma(head []byte) bool {
+	const tried = 512
+	b := bytes.Clone(head[:min(len(head), 4<<10)])
+	binary.LittleEndian.PutUint32(b[1:], 64<<10) // so little cannot reach back further
+	z, err := lzma.NewReader(bytes.NewReader(b))
+	if err != nil {
+		return false
+	}
+	_, err = io.ReadFull(z, make([]byte, tried))
+	return err == nil || errors.Is(err, io.EOF) || errors.Is(err, io.ErrUnexpectedEOF)
 }
 
 // Inflater reads what one compressed stream holds. Data behind the stream is

@@ -26,6 +26,10 @@ func (w *walker) item(it *Item, src source) error {
 	}
 	err = nil // the end, or damage, comes again when the pass gets there
 	it.Container = recognise(head)
+	shell := shellPayload(head)
+	if it.Container == None && shell > 0 {
+		it.Container = Shell
+	}
 	p := &pass{w: w, it: it, in: br, at: src.at, sink: w.visitor.Begin(it, head)}
 	if _, unsafe := unsafeName(it.Name); unsafe != "" && it.Depth > 0 {
 		p.problem(Unsafe, unsafe, "it will not be unpacked under this name")
@@ -35,11 +39,27 @@ func (w *walker) item(it *Item, src source) error {
 		err = w.zip(p)
 	case Tar:
 		err = w.tar(p, p, 1)
-	case Gzip:
-		err = w.gzip(p)
+	case Cpio:
+		err = w.cpio(p, p, 1)
+	case Ar:
+		err = w.ar(p)
+	case SevenZip:
+		err = w.sevenZip(p)
+	case ISO:
+		err = w.fileSystem(p, openISO)
+	case Squash:
+		err = w.fileSystem(p, OpenSquashFS)
+	case Shell:
+		err = w.shell(p, shell)
+	case None:
+	default:
+		err = w.stream(p)
+	}
+	if s, ok := p.sink.(Skipper); ok && err == nil && it.Container == None && it.Size >= 0 && s.Skip() {
+		p.n, p.skipped = it.Size, true
 	}
 	content := &Content{w: w, address: it.Address, at: src.at, depth: it.Depth}
-	if k, ok := p.sink.(Keeper); err == nil && ok && src.at == nil && k.Keep() {
+	if k, ok := p.sink.(Keeper); err == nil && ok && src.at == nil && !p.skipped && k.Keep() {
 		s, spoolErr := w.spool(p)
 		if spoolErr != nil {
 			return spoolErr
@@ -47,8 +67,8 @@ func (w *walker) item(it *Item, src source) error {
 		defer s.Close()
 		content.at = s
 	}
-	if err == nil {
-		err = p.drain()
+	if err == nil && !p.skipped {
+		err = w.hash(p)
 	}
 	content.size = p.n
 	if endErr := p.sink.End(content, p.problems); err == nil {
@@ -66,6 +86,7 @@ type pass struct {
 	sink     Sink
 	n        int64
 	broken   bool // reading failed; nothing more will come
+	skipped  bool // its content is not wanted
 	problems []Problem
 }
 
@@ -79,7 +100,11 @@ func (p *pass) Read(b []byte) (int, error) {
 	}
 	if err != nil && err != io.EOF && !fatal(err) && !p.broken {
 		p.broken = true
-		p.problem(Damaged, describe(err), "download the package again")
+		if errors.Is(err, errEncrypted) {
+			p.problem(Unreadable, err.Error(), "decrypt the package with its maker's tool, then survey the result")
+		} else {
+			p.problem(Damaged, describe(err), "download the package again")
+		}
 	}
 	return n, err
 }
@@ -169,12 +194,30 @@ func recognise(head []byte) Container {
 	switch {
 	case isZip(head):
 		return Zip
-	case isGzip(head):
-		return Gzip
+	case is7z(head):
+		return SevenZip
+	case isAr(head):
+		return Ar
+	case isCpio(head):
+		return Cpio
+	case len(head) > 0x8006 && string(head[0x8001:0x8006]) == "CD001":
+		return ISO
+	case len(head) >= 96 && string(head[:4]) == "hsqs" && head[28] == 4 && head[29] == 0:
+		return Squash
 	case IsTar(head):
 		return Tar
 	}
-	return None
+	return Container(CompressionOf(head))
+}
+
+// hash passes the rest of an item's own bytes to its sink, unless its digest
+// is not wanted.
+func (w *walker) hash(p *pass) error {
+	if s, ok := p.sink.(Skipper); ok && p.at != nil && s.Skip() {
+		p.n, p.skipped = p.it.Size, true
+		return nil
+	}
+	return p.drain()
 }
 
 // describe puts the errors of archive readers into words.
@@ -182,10 +225,12 @@ func describe(err error) string {
 	switch {
 	case errors.Is(err, io.ErrUnexpectedEOF) || errors.Is(err, io.EOF):
 		return "truncated: the content ends before its time"
+	case errors.Is(err, errCpioSum):
+		return "damaged: the checksum that the cpio archive gives for it does not match its content"
 	case isZipError(err) != "":
 		return isZipError(err)
-	case isGzipError(err) != "":
-		return isGzipError(err)
+	case isStreamError(err) != "":
+		return isStreamError(err)
 	}
 	return "damaged: " + err.Error()
 }

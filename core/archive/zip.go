@@ -39,7 +39,7 @@ func (w *walker) zip(p *pass) error {
 	if err := w.enter(p.it, 1); err != nil {
 		return err
 	}
-	at, hash := p.at, p.drain
+	at, hash := p.at, func() error { return w.hash(p) }
 	if at == nil { // not directly on disk: keep the content while it passes
 		s, err := w.spool(p)
 		if err != nil {
@@ -47,13 +47,14 @@ func (w *walker) zip(p *pass) error {
 		}
 		defer s.Close()
 		at, hash = s, func() error { return nil }
+	} else {
+		at = w.counted(p)
 	}
 	size := p.n
 	if p.at != nil {
 		size = p.it.Size
 	}
-	zr, err := zip.NewReader(at, size)
-	if err != nil && !errors.Is(err, zip.ErrInsecurePath) {
+	damaged := func() error {
 		if err := hash(); err != nil {
 			return err
 		}
@@ -62,14 +63,20 @@ func (w *walker) zip(p *pass) error {
 		}
 		return nil
 	}
-	if left := w.limits.Items - w.items.Load(); int64(len(zr.File)) > left {
+	dir, err := zipDirectory(at, size, w.limits.Items-w.items.Load())
+	switch {
+	case errors.Is(err, errTooManyEntries):
 		return &BoundError{p.it.Address, "items", w.limits.Items}
+	case err != nil:
+		return damaged()
 	}
+	zr, err := zip.NewReader(at, size)
+	if err != nil && !errors.Is(err, zip.ErrInsecurePath) {
+		return damaged()
+	}
+	w.zipStructure(p, at, zr.File, dir)
 	zr.RegisterDecompressor(zip.Deflate, func(r io.Reader) io.ReadCloser { return flate.NewReader(r) })
 
-	for _, twice := range twins(zr.File) {
-		p.problem(Damaged, fmt.Sprintf("two entries bear the name %s and differ in content", printable(twice)), "get the package from its maker again; do not guess which one is meant")
-	}
 	// The largest first, so that the cores end together; the zip's own bytes
 	// are hashed alongside.
 	order := make([]int, len(zr.File))
@@ -105,6 +112,7 @@ func (w *walker) zipEntry(parent *Item, at io.ReaderAt, f *zip.File, index int) 
 		return nil
 	}
 	it := parent.child(f.Name, int64(f.UncompressedSize64), 1, index)
+	it.Mode = f.Mode().Perm()
 	if special := specialMode(f.Mode()); special != "" {
 		w.visitor.Report(Problem{it.Address, Unsafe, special, "it is not followed and will not be unpacked"})
 		return nil

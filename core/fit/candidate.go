@@ -90,7 +90,7 @@ func (j *judge) partOfImage(it *survey.Item) bool {
 func (j *judge) stray() []*survey.Item {
 	var out []*survey.Item
 	for _, it := range j.s.Items {
-		if it.Role != "" || it.Container != archive.None || j.assignedElsewhere(it) {
+		if it.Role != "" || it.Container != archive.None && !it.Firmware() || j.assignedElsewhere(it) {
 			continue
 		}
 		bare := it == j.s.Root() && (it.Firmware() || it.Kind == "unknown")

@@ -180,7 +180,7 @@ func (j *judge) packageChecks() []Check {
 		ch.Outcome, ch.Because, ch.Advice, ch.Package = o, p.Item+": "+p.What, p.Advice, p.Item
 		ch.Sources = []Cited{{OfPackage, p.What, fact.Source{Kind: fact.Content, File: p.Item}}}
 	}
-	if root := j.s.Root(); root != nil && root.Container == archive.None && (root.Firmware() || root.Kind == "unknown") {
+	if root := j.s.Root(); root != nil && (root.Firmware() || root.Container == archive.None && root.Kind == "unknown") {
 		return nil // one bare image: its own check says it all
 	}
 	for _, p := range j.s.Problems {

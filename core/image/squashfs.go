@@ -4,13 +4,7 @@ import (
 	"encoding/binary"
 	"fmt"
 	"io"
-	"io/fs"
-	"math"
-	"os"
 	"path"
-
-	"github.com/diskfs/go-diskfs/backend"
-	"github.com/diskfs/go-diskfs/filesystem/squashfs"
 
 	"fitcheck/core/archive"
 	"fitcheck/core/fact"
@@ -91,32 +85,15 @@ func readSquashFS(s *Source) (*Image, error) {
 	return m, nil
 }
 
-// storage shows a content to the file system library.
-type storage struct {
-	*io.SectionReader
-}
-
-func (s storage) Close() error               { return nil }
-func (s storage) Stat() (fs.FileInfo, error) { return nil, fs.ErrInvalid }
-func (s storage) Path() string               { return "" }
-func (s storage) Writable() (backend.WritableFile, error) {
-	return nil, backend.ErrIncorrectOpenMode
-}
-func (s storage) Sys() (*os.File, error) { return nil, fs.ErrInvalid }
-
 func squashVersionFiles(c *archive.Content, found func(string, io.Reader)) error {
-	head := make([]byte, 96)
+	head := make([]byte, 4)
 	if _, err := c.ReadAt(head, 0); err != nil || head[0] != 'h' {
 		return nil // of version 3, only the superblock is read
 	}
-	if n := binary.LittleEndian.Uint32(head[16:]); uint64(n) > uint64(c.Size()) {
-		return fmt.Errorf("it announces %d fragments", n)
-	}
-	fsys, err := squashfs.Read(storage{io.NewSectionReader(c, 0, math.MaxInt64)}, c.Size(), 0, int64(binary.LittleEndian.Uint32(head[12:])))
+	fsys, err := archive.OpenSquashFS(c, c.Size())
 	if err != nil {
 		return err
 	}
-	fsys.SetCacheSize(4 << 20)
 	for _, dir := range []string{".", "etc", "usr/lib"} {
 		list, err := fsys.ReadDir(dir)
 		if err != nil && dir == "." {
@@ -127,7 +104,7 @@ func squashVersionFiles(c *archive.Content, found func(string, io.Reader)) error
 			if !e.Type().IsRegular() || !IsVersionFile(name) {
 				continue
 			}
-			f, err := fsys.OpenFile(name, 0)
+			f, err := fsys.Open(name)
 			if err != nil {
 				return err
 			}

@@ -413,6 +413,10 @@ func (s *sink) End(content *archive.Content, problems []archive.Problem) error {
 		return err
 	}
 	it.Kind, it.Size, it.Digests, it.Problems, it.Image = kind, content.Size(), s.sums.Sums(), problems, m
+	if it.Container == archive.Shell {
+		it.Kind = "text"
+	}
+	it.suffix()
 	if len(problems) > 0 && kind == "empty" {
 		it.Kind = "unknown"
 	}

@@ -1,0 +1,219 @@
+package archive
+
+import (
+	"bufio"
+	"bytes"
+	"errors"
+	"fmt"
+	"io"
+	"path"
+	"strings"
+
+	"github.com/klauspost/compress/flate"
+	"github.com/klauspost/compress/gzip"
+	txz "github.com/therootcompany/xz"
+)
+
+// A file that is one compressed stream, or several one after another, holds
+// one file; a tar or cpio in it is entered at once.
+
+func isGzip(head []byte) bool {
+	return len(head) > 10 && head[0] == 0x1f && head[1] == 0x8b && head[2] == 8 && head[3]&0xe0 == 0
+}
+
+func isStreamError(err error) string {
+	var corrupt flate.CorruptInputError
+	switch {
+	case errors.Is(err, gzip.ErrChecksum):
+		return "damaged: the CRC-32 or length that the gzip stream gives does not match its content"
+	case errors.Is(err, gzip.ErrHeader):
+		return "damaged: its gzip header makes no sense"
+	case errors.As(err, &corrupt):
+		return fmt.Sprintf("damaged: the compressed data makes no sense at byte %d of it", int64(corrupt))
+	case errors.Is(err, txz.ErrData):
+		return "damaged: the xz stream or its checksum makes no sense"
+	case errors.Is(err, txz.ErrMemlimit):
+		return fmt.Sprintf("the xz stream asks for more than %d bytes of memory", maxWindow)
+	}
+	return ""
+}
+
+// members reads the gzip members of a stream as one, and stops where
+// something else follows them.
+type members struct {
+	src      *bufio.Reader
+	z        *gzip.Reader
+	trailing bool
+}
+
+func (m *members) Read(b []byte) (int, error) {
+	for {
+		n, err := m.z.Read(b)
+		if err != io.EOF || n > 0 {
+			if err == io.EOF {
+				err = nil
+			}
+			return n, err
+		}
+		next, _ := m.src.Peek(3)
+		if len(next) == 0 {
+			return 0, io.EOF
+		}
+		if !bytes.Equal(next, []byte{0x1f, 0x8b, 8}) {
+			m.trailing = true
+			return 0, io.EOF
+		}
+		if err := m.z.Reset(m.src); err != nil {
+			return 0, err
+		}
+		m.z.Multistream(false)
+	}
+}
+
+func (m *members) Close() error { return m.z.Close() }
+func (m *members) taken() int64 {
+	if m.trailing {
+		return 1
+	}
+	return 0
+}
+
+// inflated opens all streams of a compressed file.
+func inflated(method Compression, src *bufio.Reader) (io.ReadCloser, error) {
+	switch method {
+	case GzipStream:
+		z, err := gzip.NewReader(src)
+		if err != nil {
+			return nil, err
+		}
+		z.Multistream(false)
+		return &members{src: src, z: z}, nil
+	case XzStream:
+		z, err := txz.NewReader(src, maxWindow)
+		if err != nil {
+			return nil, err
+		}
+		return io.NopCloser(z), nil
+	}
+	return Inflater(method, src)
+}
+
+func (w *walker) stream(p *pass) error {
+	if err := w.enter(p.it, 1); err != nil {
+		return err
+	}
+	method := Compression(p.it.Container)
+	src := bufio.NewReaderSize(p, 64<<10)
+	z, err := inflated(method, src)
+	if err != nil {
+		return p.failed(err)
+	}
+	defer z.Close()
+	r := &reader{w: w, item: p.it.Address, r: z, packed: func() int64 { return p.n }}
+	inner := bufio.NewReaderSize(r, 4<<10)
+	head, err := inner.Peek(512)
+	if err != nil && err != io.EOF {
+		return p.failed(err)
+	}
+	switch {
+	case IsTar(head):
+		err = w.tar(p, inner, 2)
+	case isCpio(head):
+		err = w.cpio(p, inner, 2)
+	default:
+		given := ""
+		if m, ok := z.(*members); ok {
+			given = m.z.Name
+		}
+		return w.inner(p, z, inner, given)
+	}
+	if err != nil {
+		return err
+	}
+	// What follows the end of the archive still belongs to the checksum.
+	if _, err := io.Copy(io.Discard, inner); err != nil {
+		return p.failed(err)
+	}
+	p.trailing(z)
+	return nil
+}
+
+// inner visits the one file that a stream holds.
+func (w *walker) inner(p *pass, z io.Reader, content io.Reader, given string) error {
+	if err := w.item(p.it.child(innerName(p.it.Name, given), -1, 1, 0), source{r: content}); err != nil {
+		return err
+	}
+	p.trailing(z)
+	return nil
+}
+
+func (p *pass) trailing(z io.Reader) {
+	if a, ok := z.(ahead); ok && a.taken() > 0 {
+		p.problem(Note, "other data follows the compressed stream", "")
+	}
+}
+
+// streamSuffixes are those that compressed files bear, and what is left of
+// the name inside.
+var streamSuffixes = []struct{ suffix, rest string }{
+	{".tgz", ".tar"}, {".tbz2", ".tar"}, {".tbz", ".tar"}, {".txz", ".tar"}, {".tzst", ".tar"}, {".tlz", ".tar"},
+	{".gz", ""}, {".z", ""}, {".bz2", ""}, {".xz", ""}, {".lzma", ""}, {".lz4", ""}, {".zst", ""}, {".zstd", ""},
+}
+
+// innerName is the name of what a compressed file holds: the one its header
+// gives, else its own without the suffix.
+func innerName(name, given string) string {
+	if given != "" {
+		return path.Base(strings.ReplaceAll(given, `\`, "/"))
+	}
+	base := path.Base(name)
+	for _, s := range streamSuffixes {
+		if n := len(base) - len(s.suffix); n > 0 && strings.EqualFold(base[n:], s.suffix) {
+			return base[:n] + s.rest
+		}
+	}
+	return base + ".content"
+}
+
+// A shell archive is a script with a payload behind its last line: an archive
+// or a compressed stream that begins with a line of its own.
+
+// shellPayload finds where the payload begins; 0 when there is none.
+func shellPayload(head []byte) int {
+	if !bytes.HasPrefix(head, []byte("#!")) {
+		return 0
+	}
+	for at := 0; ; {
+		i := bytes.IndexByte(head[at:], '\n')
+		if i < 0 {
+			return 0
+		}
+		at += i + 1
+		rest := head[at:]
+		if len(rest) == 0 {
+			return 0
+		}
+		if c := recognise(rest); c != None && c != Shell && c != Lzma {
+			return at
+		}
+		for _, b := range rest[:min(len(rest), 64)] { // past the script nothing is looked for
+			if b == '\n' {
+				break
+			}
+			if b == 0 {
+				return 0
+			}
+		}
+	}
+}
+
+func (w *walker) shell(p *pass, at int) error {
+	if err := w.enter(p.it, 1); err != nil {
+		return err
+	}
+	if _, err := io.CopyN(io.Discard, p, int64(at)); err != nil {
+		return p.failed(err)
+	}
+	p.problem(Note, fmt.Sprintf("a script with a payload from byte %d on", at), "")
+	return w.item(p.it.child(path.Base(p.it.Name)+".payload", -1, 1, 0), source{r: p})
+}
