@@ -148,6 +148,16 @@ func DefaultLimits() Limits {
 	return Limits{Depth: 8, Items: 100_000, Bytes: 16 << 30, ItemRatio: 1000, ItemFree: 64 << 20, TotalRatio: 200, TotalFree: 1 << 30, Text: 16 << 20}
 }
 
+// The names of the bounds.
+const (
+	BoundDepth      = "depth"
+	BoundItems      = "items"
+	BoundBytes      = "bytes in all"
+	BoundItemRatio  = "ratio of inflated to packed bytes of one item"
+	BoundTotalRatio = "ratio of inflated to packed bytes in all"
+	BoundText       = "bytes of one text"
+)
+
 // BoundError says which bound an item passed.
 type BoundError struct {
 	Item, Bound string
@@ -155,7 +165,7 @@ type BoundError struct {
 }
 
 func (e *BoundError) Error() string {
-	return fmt.Sprintf("%s: refused, because it passes the bound on %s (%d)", e.Item, e.Bound, e.Limit)
+	return fmt.Sprintf("%s: refused, because it passes the bound on the %s (%d)", e.Item, e.Bound, e.Limit)
 }
 
 // OpenError says that the system would not open or read the package itself.

@@ -41,30 +41,30 @@ func (w *walker) book(r *reader, n int64) error {
 	l := w.limits
 	total := w.bytes.Add(n)
 	if total > l.Bytes {
-		return &BoundError{r.item, "bytes in all", l.Bytes}
+		return &BoundError{r.item, BoundBytes, l.Bytes}
 	}
 	if r.packed == nil {
 		return nil
 	}
 	if r.n > l.ItemFree && r.n/l.ItemRatio > r.packed() {
-		return &BoundError{r.item, "the ratio of inflated to packed bytes of one item", l.ItemRatio}
+		return &BoundError{r.item, BoundItemRatio, l.ItemRatio}
 	}
 	if total > l.TotalFree && total/l.TotalRatio > w.packed.Load() {
-		return &BoundError{r.item, "the ratio of inflated to packed bytes in all", l.TotalRatio}
+		return &BoundError{r.item, BoundTotalRatio, l.TotalRatio}
 	}
 	return nil
 }
 
 func (w *walker) countItem(address string) error {
 	if w.items.Add(1) > w.limits.Items {
-		return &BoundError{address, "items", w.limits.Items}
+		return &BoundError{address, BoundItems, w.limits.Items}
 	}
 	return nil
 }
 
 func (w *walker) enter(it *Item, levels int) error {
 	if it.Depth+levels > w.limits.Depth {
-		return &BoundError{it.Address, "depth", int64(w.limits.Depth)}
+		return &BoundError{it.Address, BoundDepth, int64(w.limits.Depth)}
 	}
 	return nil
 }

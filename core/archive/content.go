@@ -22,6 +22,7 @@ type Content struct {
 	size    int64
 	depth   int
 	close   func() error
+	skipped bool
 	cut     bool // it ends where a stream was found to end
 }
 
@@ -41,6 +42,10 @@ func (c *Content) Size() int64 { return c.size }
 
 // Address is that of the item, with the names of the parts that were entered.
 func (c *Content) Address() string { return c.address }
+
+// Skipped tells whether the sink did without the content, but for the first
+// bytes.
+func (c *Content) Skipped() bool { return c.skipped }
 
 // Readable tells whether the content was kept for random access.
 func (c *Content) Readable() bool { return c.at != nil }
@@ -63,7 +68,7 @@ func (c *Content) ReadAt(p []byte, off int64) (int, error) {
 	}
 	n, err := c.at.ReadAt(p, off)
 	if c.w.bytes.Add(int64(n)) > c.w.limits.Bytes {
-		return n, &BoundError{c.address, "bytes in all", c.w.limits.Bytes}
+		return n, &BoundError{c.address, BoundBytes, c.w.limits.Bytes}
 	}
 	if n == len(p) {
 		err = nil

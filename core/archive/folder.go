@@ -45,7 +45,7 @@ func (w *walker) folder(dir, name string) error {
 			return nil
 		}
 		if int64(len(files)) >= w.limits.Items {
-			return &BoundError{it.Address, "items", w.limits.Items}
+			return &BoundError{it.Address, BoundItems, w.limits.Items}
 		}
 		if info, err := d.Info(); err == nil {
 			it.Size = info.Size()

@@ -144,7 +144,7 @@ func (w *walker) sevenZip(p *pass) error {
 			return nil
 		}
 		if left := w.limits.Items - w.items.Load(); int64(len(r.File)) > left {
-			return &BoundError{p.it.Address, "items", w.limits.Items}
+			return &BoundError{p.it.Address, BoundItems, w.limits.Items}
 		}
 		for i, f := range r.File {
 			if err := w.sevenZipFile(p, f, i, size); err != nil {

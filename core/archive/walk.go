@@ -70,7 +70,10 @@ func (w *walker) item(it *Item, src source) error {
 	if err == nil && !p.skipped {
 		err = w.hash(p)
 	}
-	content.size = p.n
+	content.size, content.skipped = p.n, p.skipped
+	if p.skipped {
+		content.at = nil
+	}
 	if endErr := p.sink.End(content, p.problems); err == nil {
 		err = endErr
 	}

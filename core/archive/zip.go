@@ -66,7 +66,7 @@ func (w *walker) zip(p *pass) error {
 	dir, err := zipDirectory(at, size, w.limits.Items-w.items.Load())
 	switch {
 	case errors.Is(err, errTooManyEntries):
-		return &BoundError{p.it.Address, "items", w.limits.Items}
+		return &BoundError{p.it.Address, BoundItems, w.limits.Items}
 	case err != nil:
 		return damaged()
 	}

@@ -29,7 +29,10 @@ func (j *judge) intact(c component, it *survey.Item) Check {
 			stated.Offset, stated.Size = sum.At, int64(len(sum.Want)/2)
 			got.Offset, got.Size = sum.Over.From, sum.Over.To-sum.Over.From
 			ch.Sources = append(ch.Sources, Cited{OfStated, sum.What + " " + sum.Want, stated}, Cited{OfPackage, sum.What + " " + sum.Got, got})
-			if !sum.OK && ch.Device == "" {
+			if sum.Skipped {
+				ch.Sources[len(ch.Sources)-1].Value = sum.What + " not computed"
+			}
+			if !sum.OK && !sum.Skipped && ch.Device == "" {
 				ch.Device, ch.Package = sum.What+" "+sum.Want, sum.What+" "+sum.Got
 			}
 		}
@@ -46,6 +49,10 @@ func (j *judge) intact(c component, it *survey.Item) Check {
 	}
 	published, _ := j.publishedHolds(it)
 	switch {
+	case it.Quick:
+		ch.Outcome = Unsettled
+		ch.Because = "only its first bytes were read (-quick): nothing is known of the rest"
+		ch.Advice = "match again without -quick before you install it"
 	case it.Firmware():
 		held := integrityOf(it)
 		ch.Outcome, ch.Because, ch.Device = Fits, held+" hold", held
@@ -134,6 +141,9 @@ func (j *judge) digest(c component, it *survey.Item) Check {
 	}
 	e := j.s.Entry
 	switch {
+	case it.Quick && len(it.Published) > 0:
+		ch.Outcome, ch.Because = Unsettled, "a digest is published for it, and was not computed (-quick)"
+		ch.Advice = "match again without -quick before you install it"
 	case len(j.s.Sums) > 0:
 		ch.Outcome = Unsettled
 		ch.Because = fmt.Sprintf("the checksum list %s does not speak of %s", j.s.Sums[0].Address, it.Address)
@@ -155,7 +165,7 @@ func (j *judge) digest(c component, it *survey.Item) Check {
 func wrongDigest(items []*survey.Item) (*survey.Published, *survey.Item) {
 	for _, it := range items {
 		for i := range it.Published {
-			if !it.Published[i].OK() {
+			if it.Published[i].Wrong() {
 				return &it.Published[i], it
 			}
 		}

@@ -22,6 +22,7 @@ type Reading struct {
 	// any file may turn out to be of.
 	trailers bool
 	sums     *digest.Stretches
+	head     []byte // kept for a file of which no more is read
 	banner   banner
 	ends     tail
 	nature   nature
@@ -37,6 +38,7 @@ func Begin(set *Set, head []byte, size int64, entered bool) *Reading {
 		size = int64(len(head))
 	}
 	r.nature.begin(head)
+	r.head = head
 	r.trailers = set.trailers() && !entered
 	if r.format == nil || r.format.Read == nil {
 		return r
@@ -120,6 +122,9 @@ func (r *Reading) End(c *archive.Content) (kind string, m *Image, err error) {
 	if total == 0 {
 		return "empty", nil, nil
 	}
+	if c.Skipped() {
+		return r.endEarly(c)
+	}
 	if r.trailers {
 		if f, m, err := r.set.readTrailer(c); err != nil || f != nil {
 			return f.name(), m, err
@@ -159,6 +164,33 @@ func (r *Reading) End(c *archive.Content) (kind string, m *Image, err error) {
 	if m := r.ends.dfu(c.Address(), total); m != nil && !r.entered {
 		m.wrap(r.m)
 		return m.Format, m, nil
+	}
+	return r.format.Name, r.m, nil
+}
+
+// endEarly settles what the first bytes of a file tell, where no more of it is
+// read.
+func (r *Reading) endEarly(c *archive.Content) (string, *Image, error) {
+	if r.format == nil || r.m == nil {
+		return r.Kind(), nil, nil
+	}
+	if r.sums == nil { // its header reaches further than what was read
+		r.m.Format = r.format.Name
+		r.sums = digest.NewStretches(r.m.partials())
+	}
+	r.sums.Write(r.head[:min(int64(len(r.head)), c.Size())])
+	results := r.sums.Results()
+	for k, i := range r.m.pending() {
+		if results[k].Missing > 0 {
+			r.m.Sums[i].Skipped = true
+			continue
+		}
+		r.m.Sums[i].took(results[k])
+	}
+	r.m.Extent = min(r.m.Extent, c.Size())
+	r.m.place(r.m.Facts, c.Address())
+	for i := range r.m.Configs {
+		r.m.place(r.m.Configs[i].Facts, c.Address())
 	}
 	return r.format.Name, r.m, nil
 }

@@ -27,6 +27,11 @@ type Options struct {
 	Limits archive.Limits
 	// Rulebooks that may know the package, the preferred one first.
 	Rulebooks []*rulebook.Rulebook
+	// Quick reads no more of an item than it takes to tell what it is: no
+	// digests, no checksums over what lies further on.
+	Quick bool
+	// Progress, where it is not nil, lets others see how far the survey is.
+	Progress *archive.Progress
 	// Deep looks for images at any offset of items of no known format.
 	Deep bool
 	// Formats that items are told by; nil stands for the built-in ones.
@@ -84,6 +89,9 @@ type Item struct {
 	// Map tells what lies where, from the first byte to the last, where the
 	// survey was a deep one.
 	Map []image.Region
+	// Quick: only its first bytes were read, so that nothing is known of the
+	// rest.
+	Quick bool
 	// Nature says what can be said of an item of no known format.
 	Nature string
 
@@ -100,6 +108,9 @@ type Published struct {
 
 // OK tells whether the published digest is the item's.
 func (p Published) OK() bool { return p.Got == p.Sum.Hex }
+
+// Wrong tells whether it is not; a digest that was not computed is neither.
+func (p Published) Wrong() bool { return p.Got != "" && p.Got != p.Sum.Hex }
 
 // Missing is a file that a manifest lists and the package does not hold.
 type Missing struct {
@@ -217,7 +228,10 @@ func Run(ctx context.Context, path string, o Options) (*Survey, error) {
 			}
 		}
 	}
-	if err := archive.Walk(ctx, path, o.Limits, c); err != nil {
+	if o.Quick {
+		c.algorithms = nil
+	}
+	if err := archive.WalkShown(ctx, path, o.Limits, c, o.Progress); err != nil {
 		return nil, err
 	}
 	if c.err != nil {
@@ -259,8 +273,10 @@ func Run(ctx context.Context, path string, o Options) (*Survey, error) {
 		s.problem(s.Name, archive.Problem{Item: s.Name, Class: Absent,
 			What: fmt.Sprintf("the rulebook expects a manifest (%s), and there is none", e.Manifest.Item.Pattern), Advice: "download the whole package again"})
 	}
-	if err := s.lateDigests(ctx, o); err != nil {
-		return nil, err
+	if !o.Quick {
+		if err := s.lateDigests(ctx, o); err != nil {
+			return nil, err
+		}
 	}
 	s.comparePublished()
 	for _, it := range s.Items {
@@ -323,7 +339,7 @@ func (s *Survey) comparePublished() {
 	for _, it := range s.Items {
 		for i := range it.Published {
 			p := &it.Published[i]
-			if p.Got = it.Digests[p.Sum.Algorithm]; !p.OK() {
+			if p.Got = it.Digests[p.Sum.Algorithm]; p.Wrong() {
 				it.Problems = append(it.Problems, archive.Problem{Item: it.Address, Class: Mismatch,
 					What:   fmt.Sprintf("its %s is not the published one: %s says %s, the content gives %s", p.Sum.Algorithm, p.Source.Where(), p.Sum.Hex, p.Got),
 					Advice: "download the package again; if it stays so, ask the maker"})
@@ -387,6 +403,9 @@ type sink struct {
 	reading *image.Reading
 }
 
+// Skip implements archive.Skipper.
+func (s *sink) Skip() bool { return s.c.options.Quick && s.it.text == nil }
+
 // Keep implements archive.Keeper.
 func (s *sink) Keep() bool { return s.reading.Keep() || s.deep() }
 
@@ -401,7 +420,7 @@ func (s *sink) Write(p []byte) (int, error) {
 	s.sums.Write(p)
 	s.reading.Write(p)
 	if t := s.it.text; t != nil {
-		t.add(p, s.c)
+		t.add(s.it.Address, p, s.c)
 	}
 	return len(p), nil
 }
@@ -412,6 +431,7 @@ func (s *sink) End(content *archive.Content, problems []archive.Problem) error {
 	if err != nil {
 		return err
 	}
+	it.Quick = content.Skipped()
 	it.Kind, it.Size, it.Digests, it.Problems, it.Image = kind, content.Size(), s.sums.Sums(), problems, m
 	if it.Container == archive.Shell {
 		it.Kind = "text"
@@ -443,22 +463,19 @@ func (s *sink) End(content *archive.Content, problems []archive.Problem) error {
 	return nil
 }
 
-// Bounds of texts that are kept until the package is known.
-const (
-	maxText  = 16 << 20
-	maxTexts = 64 << 20
-)
+// maxTexts bounds the texts that are kept until the package is known.
+const maxTexts = 64 << 20
 
 // textBuffer keeps the text of a manifest or checksum list.
 type textBuffer struct{ data []byte }
 
-func (t *textBuffer) add(p []byte, c *collector) {
+func (t *textBuffer) add(address string, p []byte, c *collector) {
 	c.mu.Lock()
 	defer c.mu.Unlock()
 	c.kept += int64(len(p))
-	if c.kept > maxTexts || len(t.data)+len(p) > maxText {
+	if c.kept > max(maxTexts, 4*c.options.Limits.Text) || int64(len(t.data)+len(p)) > c.options.Limits.Text {
 		if c.err == nil {
-			c.err = &archive.BoundError{Item: "a manifest or checksum list", Bound: "bytes of one text", Limit: maxText}
+			c.err = &archive.BoundError{Item: address, Bound: archive.BoundText, Limit: c.options.Limits.Text}
 		}
 		return
 	}

@@ -45,11 +45,12 @@ type Env struct {
 	Stdout, Stderr io.Writer
 	Width          int // columns of the terminal; 0 for pipes and files
 	Color          bool
+	StderrTerminal bool
 }
 
 // Terminal looks at the standard streams of this process.
 func Terminal() Env {
-	env := Env{Stdout: os.Stdout, Stderr: os.Stderr}
+	env := Env{Stdout: os.Stdout, Stderr: os.Stderr, StderrTerminal: term.IsTerminal(int(os.Stderr.Fd()))}
 	if fd := int(os.Stdout.Fd()); term.IsTerminal(fd) {
 		env.Color = os.Getenv("NO_COLOR") == "" && os.Getenv("TERM") != "dumb"
 		if w, _, err := term.GetSize(fd); err == nil {
@@ -69,6 +70,8 @@ type command struct {
 	setup func(f *flag.FlagSet) func(ctx context.Context, c *call, args []string) (int, error)
 	// tells: it prints a result, so that -json has a meaning.
 	tells bool
+	// reads: it opens packages, so that their bounds have a meaning.
+	reads bool
 }
 
 // call is one call of a command: its environment and the common flags.
@@ -78,6 +81,7 @@ type call struct {
 	json   bool
 	quiet  bool
 	deep   bool // survey -deep
+	quick  bool
 	flags  *flag.FlagSet
 	limits archive.Limits
 }
@@ -132,6 +136,9 @@ func (cmd *command) call(ctx context.Context, args []string, env Env) int {
 	if cmd.tells {
 		f.BoolVar(&c.json, "json", false, "print one JSON document instead of text")
 	}
+	if cmd.reads {
+		c.boundFlags(f)
+	}
 	f.BoolVar(&c.quiet, "q", false, "no progress")
 	kitDir := "."
 	if dir := os.Getenv("FITCHECK_KIT"); dir != "" {
@@ -160,6 +167,10 @@ func (cmd *command) call(ctx context.Context, args []string, env Env) int {
 	}
 	if err == nil {
 		return status
+	}
+	var bound *archive.BoundError
+	if errors.As(err, &bound) {
+		err = fmt.Errorf("%w; if you trust where it comes from, %s raises the bound", err, boundFlag[bound.Bound])
 	}
 	for line := range strings.SplitSeq(err.Error(), "\n") {
 		fmt.Fprintln(env.Stderr, "fitcheck: "+present.Safe(line))

@@ -15,7 +15,7 @@ import (
 )
 
 var headerCommand = &command{
-	name: "header", args: "FILE", tells: true,
+	name: "header", args: "FILE", tells: true, reads: true,
 	short: "what does this image's header say, and do its checksums hold?",
 	long: `FILE is an image, or an item inside a package by its address as survey prints it:
 bundle.zip::qm/boot.bin. Each field is shown with its offset, raw bytes, value and

@@ -6,6 +6,8 @@ import (
 	"fmt"
 	"io"
 	"strings"
+
+	"fitcheck/core/archive"
 )
 
 var helpCommand = &command{name: "help", args: "[COMMAND]", short: "what can fitcheck do, and how is a command used?"}
@@ -64,6 +66,9 @@ func (cmd *command) help(w io.Writer) {
 	f.Bool("q", false, "no progress")
 	f.String("kit", ".", "`folder` with rulebooks/ devices/ packages/ (or set FITCHECK_KIT)")
 	f.String("log", "warn", "what to log on stderr: debug, info, warn or error")
+	if cmd.reads {
+		(&call{limits: archive.DefaultLimits()}).boundFlags(f)
+	}
 	cmd.setup(f)
 	fmt.Fprintln(w, "\nFlags, before or after the arguments:")
 	f.SetOutput(w)

@@ -15,7 +15,7 @@ import (
 )
 
 var matchCommand = &command{
-	name: "match", args: "-device D PACKAGE", tells: true,
+	name: "match", args: "-device D PACKAGE", tells: true, reads: true,
 	short: "does it fit this device?",
 	long: `D is a device file, or the name of one in the kit's devices/. PACKAGE is an archive, a
 bare image or a folder, or the name of one in the kit's packages/. The verdict is fits,
@@ -25,6 +25,7 @@ both sides of the comparison were read. The exit status is 0, 1 or 3.`,
 		name := f.String("device", "", "the `device`: a file, or a name in the kit's devices/")
 		trust := f.Bool("trust-names", false, "accept what only file and folder names say; the verdict says so")
 		expect := expectFlag(f)
+		quick := quickFlag(f)
 		return func(ctx context.Context, c *call, args []string) (int, error) {
 			switch {
 			case *name == "":
@@ -32,6 +33,7 @@ both sides of the comparison were read. The exit status is 0, 1 or 3.`,
 			case len(args) != 1:
 				return 0, usagef("match takes one package, and %d are given", len(args))
 			}
+			c.quick = *quick
 			k, err := c.kit()
 			if err != nil {
 				return 0, err

@@ -15,7 +15,7 @@ import (
 )
 
 var surveyCommand = &command{
-	name: "survey", args: "PACKAGE", tells: true,
+	name: "survey", args: "PACKAGE", tells: true, reads: true,
 	short: "what is in this download, and is it whole?",
 	long: `PACKAGE is an archive, a bare image or a folder; a name that is no path is looked up
 in the kit's packages/. Archives inside it are opened, too. Each item is shown with its
@@ -23,6 +23,7 @@ kind, size and SHA-256, what its header says with each checksum recomputed, and 
 manifest and the checksum lists say of it. The exit status is 1 when something is wrong.`,
 	setup: func(f *flag.FlagSet) func(context.Context, *call, []string) (int, error) {
 		expect := expectFlag(f)
+		quick := quickFlag(f)
 		deep := f.Bool("deep", false, "look for images at any offset of what has no header of its own, and map it")
 		return func(ctx context.Context, c *call, args []string) (int, error) {
 			if len(args) != 1 {
@@ -32,7 +33,7 @@ manifest and the checksum lists say of it. The exit status is 1 when something i
 			if err != nil {
 				return 0, err
 			}
-			c.deep = *deep
+			c.deep, c.quick = *deep, *quick
 			s, err := c.survey(ctx, k, args[0], nil, *expect)
 			if err != nil {
 				return 0, err
@@ -61,6 +62,12 @@ func (c *call) survey(ctx context.Context, k *kit.Kit, name string, prefer *rule
 	for _, sum := range expect {
 		o.Expect = append(o.Expect, survey.Expected{Sum: sum, Source: fact.Source{Kind: fact.Command, File: "-digest"}})
 	}
+	if c.quick && len(expect) > 0 {
+		return nil, usagef("a digest is taken over the whole file; leave -quick out")
+	}
+	progress, stop := c.watch("reading " + present.Safe(archive.NameOf(name)))
+	defer stop()
+	o.Quick, o.Progress = c.quick, progress
 	return survey.Run(ctx, k.Package(name), o)
 }
 
@@ -77,6 +84,10 @@ func surveyStatus(s *survey.Survey) int {
 		return exitUnreadable
 	}
 	return status
+}
+
+func quickFlag(f *flag.FlagSet) *bool {
+	return f.Bool("quick", false, "read only the first bytes of each item: no digests, and nothing is called intact")
 }
 
 // digests is the value of the flag -digest.

@@ -122,8 +122,10 @@ func (s *Screen) item(v *survey.Survey, it *survey.Item) {
 	}
 	for _, p := range it.Published {
 		verdict := "is"
-		if !p.OK() {
+		if p.Wrong() {
 			verdict = "is NOT"
+		} else if !p.OK() {
+			verdict = "was not computed to compare it with"
 		}
 		detail("published", fmt.Sprintf("%s %s the one in %s", p.Sum.Algorithm, verdict, within(v.Name, p.Source.Where())))
 	}
@@ -179,9 +181,12 @@ func partLines(m *image.Image, lead string) []string {
 func checksums(m *image.Image) string {
 	var parts, held []string
 	for _, s := range m.AllSums() {
-		if s.OK {
+		switch {
+		case s.OK:
 			held = append(held, s.What)
-		} else {
+		case s.Skipped:
+			parts = append(parts, s.What+" not computed (-quick)")
+		default:
 			parts = append(parts, fmt.Sprintf("%s does NOT match (says %s, is %s)", s.What, s.Want, s.Got))
 		}
 	}
