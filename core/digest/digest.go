@@ -33,6 +33,10 @@ var makers = map[Algorithm]func() hash.Hash{
 	CRC32: func() hash.Hash { return crc32.NewIEEE() },
 }
 
+// Weak tells whether a digest shows that a file is whole, and not that it is
+// genuine: somebody can make another file with the same one.
+func (a Algorithm) Weak() bool { return a == MD5 || a == SHA1 || a == CRC32 }
+
 // Known tells whether there is an algorithm of that name.
 func Known(a Algorithm) bool { return makers[a] != nil }
 

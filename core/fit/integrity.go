@@ -137,6 +137,9 @@ func (j *judge) digest(c component, it *survey.Item) Check {
 			ch.Because = fmt.Sprintf("the %s of the archive around it is the published one", p.Sum.Algorithm)
 			ch.Sources = append(ch.Sources, citePublished(around, *p)...)
 		}
+		if p.Sum.Algorithm.Weak() {
+			ch.Because += fmt.Sprintf("; %s is weak: it shows that the file is whole, not that it is genuine", p.Sum.Algorithm)
+		}
 		return ch
 	}
 	e := j.s.Entry

@@ -167,6 +167,12 @@ func (m *Image) fitImage(t *fdt, n *fdtNode) *fitImage {
 		if c.name == "hash" || strings.HasPrefix(c.name, "hash-") || strings.HasPrefix(c.name, "hash@") {
 			m.fitHash(t, c, fi.path+"/"+c.name, at, size)
 		}
+		if isSignature(c.name) {
+			if s, ok := m.fitSignature(t, c, fi.path+"/"+c.name); ok {
+				s.Over = []digest.Stretch{{From: at, To: at + size}}
+				m.Signatures = append(m.Signatures, s)
+			}
+		}
 	}
 	return fi
 }
@@ -232,6 +238,21 @@ func (m *Image) fitConfigs(t *fdt, images map[string]*fitImage) {
 			break
 		}
 		m.Configs = append(m.Configs, m.fitConfig(t, n, n.name == standard, images))
+		for _, c := range n.children {
+			if !isSignature(c.name) {
+				continue
+			}
+			s, ok := m.fitSignature(t, c, "/configurations/"+n.name+"/"+c.name)
+			if !ok {
+				continue
+			}
+			if s.Over, ok = t.configRegions(c); !ok {
+				m.problem("what the signature of %s is over cannot be found", n.name)
+				continue
+			}
+			s.Config = n.name
+			m.Signatures = append(m.Signatures, s)
+		}
 	}
 	if standard != "" && configs.child(standard) == nil {
 		m.problem("its default configuration %s is not there", standard)

@@ -181,6 +181,8 @@ type Image struct {
 	Load, Entry *uint64
 	// Sums are the checksums that the header carries, recomputed.
 	Sums []Sum
+	// Signatures are those that the header carries; verifying them needs keys.
+	Signatures []Signature
 	// Extent is how many bytes the image takes by its own account, header
 	// included; 0 when it does not say.
 	Extent int64

@@ -97,10 +97,26 @@ func (c *checker) packages(p *Package) {
 			if !m.Record.Set() {
 				c.fail(m.Spot, "a manifest of the form lines needs record: a pattern that reads one record", "")
 			}
+			if m.Groups.Set() || m.Records.Set() || len(m.Fields.Entries) > 0 || len(m.GroupFields.Entries) > 0 {
+				c.fail(m.Spot, "groups, group_fields, records and fields go with the forms ini, csv, json, yaml and xml", "a manifest of the form lines is read by heading and record")
+			}
 		case "ini", "csv", "json", "yaml", "xml":
-			c.fail(m.Form.Spot, fmt.Sprintf("the manifest form %q is part of this format, but this fitcheck does not serve it yet", m.Form.Text), "")
+			if m.Heading.Set() || m.Record.Set() {
+				c.fail(m.Spot, "heading and record go with the form lines", "say with records and fields where the records are, and which key is what")
+			}
+			for _, f := range []y.Map[y.Text]{m.Fields, m.GroupFields} {
+				if err := manifest.CheckFields(plain(f)); err != nil {
+					c.fail(m.Spot, err.Error(), "")
+				}
+			}
+			if _, ok := m.Fields.Get("file"); len(m.Fields.Entries) > 0 && !ok {
+				c.fail(m.Spot, "fields does not say which key names the file", "add file: to fields")
+			}
+			if len(m.GroupFields.Entries) > 0 && !m.Groups.Set() {
+				c.fail(m.Spot, "group_fields needs groups: the path where the groups are", "")
+			}
 		default:
-			c.fail(m.Form.Spot, fmt.Sprintf("%q is not a form of manifest", m.Form.Text), "write form: lines")
+			c.fail(m.Form.Spot, fmt.Sprintf("%q is not a form of manifest", m.Form.Text), "forms are lines, ini, csv, json, yaml, xml")
 		}
 		c.groups(m.Heading, true)
 		c.groups(m.Record, true)

@@ -10,6 +10,7 @@ import (
 	"slices"
 	"strings"
 
+	"fitcheck/core/digest"
 	"fitcheck/core/fact"
 	"fitcheck/core/manifest"
 	"fitcheck/core/version"
@@ -115,15 +116,39 @@ type ManifestRule struct {
 	Heading y.Pattern `yaml:"heading"`
 	Record  y.Pattern `yaml:"record"`
 
-	Groups      y.Text `yaml:"groups,unserved"`
-	GroupFields y.Text `yaml:"group_fields,unserved"`
-	Records     y.Text `yaml:"records,unserved"`
-	Fields      y.Text `yaml:"fields,unserved"`
+	// Of the other forms: where groups and records are, and which key is what.
+	Groups      y.Text        `yaml:"groups"`
+	GroupFields y.Map[y.Text] `yaml:"group_fields"`
+	Records     y.Text        `yaml:"records"`
+	Fields      y.Map[y.Text] `yaml:"fields"`
 }
 
-// Lines is the manifest's form "lines".
-func (m *ManifestRule) Lines() manifest.Lines {
-	return manifest.Lines{Heading: m.Heading.Regexp, Record: m.Record.Regexp}
+// Read reads a manifest as the rule says.
+func (m *ManifestRule) Read(address string, data []byte) *manifest.Manifest {
+	if m.Form.Text == "lines" {
+		return manifest.Lines{Heading: m.Heading.Regexp, Record: m.Record.Regexp}.Read(address, data)
+	}
+	return m.document().Read(address, data)
+}
+
+// Digests lists the digests that the manifest may give.
+func (m *ManifestRule) Digests() []digest.Algorithm {
+	if m.Form.Text == "lines" {
+		return manifest.Digests(m.Record.Regexp)
+	}
+	return m.document().DigestsOf()
+}
+
+func (m *ManifestRule) document() manifest.Document {
+	return manifest.Document{Form: m.Form.Text, Groups: m.Groups.Text, GroupFields: plain(m.GroupFields), Records: m.Records.Text, Fields: plain(m.Fields)}
+}
+
+func plain(m y.Map[y.Text]) map[string]string {
+	out := map[string]string{}
+	for _, e := range m.Entries {
+		out[e.Key] = e.Value.Text
+	}
+	return out
 }
 
 // ItemRule says what the items of a download are for.

@@ -26,7 +26,29 @@ func (s *Survey) describe(rulebooks []*rulebook.Rulebook) {
 		s.markNotes()
 		s.applyItemRules()
 	}
+	if s.Entry == nil || s.Entry.Manifest == nil {
+		s.guessManifests()
+	}
 	s.readSums()
+}
+
+// guessManifests reads what is plainly a manifest without a rulebook that
+// describes it: a document whose records, by their own keys, name files of
+// the package.
+func (s *Survey) guessManifests() {
+	for _, it := range s.Items {
+		if it.text == nil || it.Role != "" {
+			continue
+		}
+		m, form, ok := manifest.Guess(it.Address, it.Kind, it.text.data)
+		if !ok || !slices.ContainsFunc(m.Records, func(r manifest.Record) bool { return s.resolve(it.Address, r.File) != nil }) {
+			continue
+		}
+		it.Role = "manifest"
+		s.Notes = append(s.Notes, fmt.Sprintf("no rulebook describes the manifest %s; it is read as %s by its own keys", it.Address, strings.ToUpper(form)))
+		s.Manifests = append(s.Manifests, m)
+		s.join(m)
+	}
 }
 
 // choose picks the entry whose file pattern reads the package's name; else the
@@ -158,7 +180,7 @@ func (s *Survey) readManifests() {
 		if it.text == nil {
 			continue
 		}
-		m := rule.Lines().Read(it.Address, it.text.data)
+		m := rule.Read(it.Address, it.text.data)
 		s.Manifests = append(s.Manifests, m)
 		it.addProblems(m.Problems)
 		s.join(m)

@@ -10,6 +10,7 @@ import (
 	"errors"
 	"fmt"
 	"os"
+	"regexp"
 	"slices"
 	"strings"
 	"sync"
@@ -224,7 +225,7 @@ func Run(ctx context.Context, path string, o Options) (*Survey, error) {
 	for _, rb := range o.Rulebooks {
 		for _, p := range rb.Packages {
 			if p.Manifest != nil {
-				c.algorithms = append(c.algorithms, manifest.Digests(p.Manifest.Record.Regexp)...)
+				c.algorithms = append(c.algorithms, p.Manifest.Digests()...)
 			}
 		}
 	}
@@ -255,6 +256,7 @@ func Run(ctx context.Context, path string, o Options) (*Survey, error) {
 		for _, e := range o.Expect {
 			root.Published = append(root.Published, Published{Sum: e.Sum, Source: e.Source})
 		}
+		s.readBeside(root)
 	} else {
 		for _, it := range s.Items {
 			if it.Depth == 0 {
@@ -389,8 +391,18 @@ func (c *collector) wanted(a *archive.Item, kind string, head []byte) bool {
 			}
 		}
 	}
+	if kind == "json" || kind == "xml" || kind == "yaml" || kind == "text" && manifestName.MatchString(a.Name) {
+		return a.Size >= 0 && a.Size <= maxGuessed
+	}
 	return kind == "text" && (manifest.IsSums(head) || image.IsVersionFile(a.Name))
 }
+
+// manifestName is what texts are named that may be manifests without a
+// rulebook that says so.
+var manifestName = regexp.MustCompile(`(?i)manifest|contents|filelist|packing|release\.(?:csv|ini|yaml|yml)$`)
+
+// maxGuessed is how large such a text may be.
+const maxGuessed = 1 << 20
 
 // globPath is an address as globs see it: levels joined by "/".
 func globPath(address string) string { return strings.ReplaceAll(address, "::", "/") }

@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"fitcheck/core/archive"
+	"fitcheck/core/digest"
 	"fitcheck/core/fact"
 	"fitcheck/core/image"
 	"fitcheck/core/survey"
@@ -127,7 +128,7 @@ func (s *Screen) item(v *survey.Survey, it *survey.Item) {
 		} else if !p.OK() {
 			verdict = "was not computed to compare it with"
 		}
-		detail("published", fmt.Sprintf("%s %s the one in %s", p.Sum.Algorithm, verdict, within(v.Name, p.Source.Where())))
+		detail("published", fmt.Sprintf("%s %s the one in %s", algorithm(p.Sum.Algorithm), verdict, within(v.Name, p.Source.Where())))
 	}
 }
 
@@ -231,4 +232,12 @@ func (s *Screen) problems(title string, st style, pkg string, all []archive.Prob
 			s.line(6, plain, "-> "+p.Advice)
 		}
 	}
+}
+
+// algorithm names a digest, and marks a weak one.
+func algorithm(a digest.Algorithm) string {
+	if a.Weak() {
+		return string(a) + " (weak)"
+	}
+	return string(a)
 }

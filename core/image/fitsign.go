@@ -1,0 +1,160 @@
+package image
+
+import (
+	"encoding/binary"
+	"slices"
+	"strings"
+
+	"fitcheck/core/digest"
+	"fitcheck/core/fact"
+)
+
+// Signature is a signature that a header carries over stretches of its file.
+type Signature struct {
+	Name    string // "conf-1/signature-1"
+	Algo    string // "sha256,rsa2048"
+	KeyHint string // name of the key that made it
+	PSS     bool
+	Value   []byte
+	Over    []digest.Stretch
+	// Config is the configuration that it signs; "" for a single image.
+	Config string
+	Source fact.Source
+}
+
+// Signatures of a FIT (U-Boot, doc/usage/fit/signature.rst): a node
+// "signature…" below an image signs its payload; one below a configuration
+// signs the nodes that "hashed-nodes" lists, without their payloads, and the
+// beginning of the strings block that "hashed-strings" gives. The stretches
+// are those that boot/fdt_region.c computes.
+
+// fitUnsigned are the properties that a configuration's signature leaves out.
+var fitUnsigned = []string{"data", "data-size", "data-position", "data-offset"}
+
+func isSignature(name string) bool {
+	return name == "signature" || strings.HasPrefix(name, "signature-") || strings.HasPrefix(name, "signature@")
+}
+
+func (m *Image) fitSignature(t *fdt, n *fdtNode, path string) (Signature, bool) {
+	s := Signature{Name: strings.TrimPrefix(strings.TrimPrefix(path, "/images/"), "/configurations/")}
+	var at fdtProp
+	s.Algo, _ = t.text(n, "algo")
+	s.KeyHint, _ = t.text(n, "key-name-hint")
+	padding, _ := t.text(n, "padding")
+	s.PSS = padding == "pss"
+	p, ok := n.prop("value")
+	if !ok {
+		m.note("%s holds no value: it was never signed", path)
+		return s, false
+	}
+	at = p
+	s.Value = t.value(p)
+	s.Source = fact.Source{Kind: fact.Header, Offset: at.at, Size: at.size}
+	t.field(m, path, p, strings.TrimSpace(s.Algo+" by the key "+s.KeyHint))
+	return s, true
+}
+
+// configRegions computes what a configuration's signature is over.
+func (t *fdt) configRegions(n *fdtNode) ([]digest.Stretch, bool) {
+	var nodes []string
+	for _, p := range t.list(n, "hashed-nodes") {
+		nodes = append(nodes, p.text)
+	}
+	if len(nodes) == 0 {
+		return nil, false
+	}
+	out, ok := t.regions(nodes)
+	if !ok {
+		return nil, false
+	}
+	if p, has := n.prop("hashed-strings"); has {
+		if b := t.value(p); len(b) >= 8 {
+			from := t.base + int64(t.h.get(12, 4)) // the offset that it gives is not used, as by the boot loader
+			out = append(out, digest.Stretch{From: from, To: from + int64(binary.BigEndian.Uint32(b[4:]))})
+		}
+	}
+	return out, true
+}
+
+// regions walks the tokens of the structure block and joins those of the
+// nodes, and the properties that are not left out, to stretches.
+func (t *fdt) regions(nodes []string) ([]digest.Stretch, bool) {
+	w := &window{s: t.s}
+	at := t.base + int64(t.h.get(8, 4))
+	end := t.base + t.size
+	var out []digest.Stretch
+	start := int64(-1)
+	var path []string
+	var stack []int
+	want := 0
+	for {
+		b, err := w.bytes(at, 4)
+		if err != nil || at+4 > end || len(path) > fdtMaxDepth {
+			return nil, false
+		}
+		token := binary.BigEndian.Uint32(b)
+		here, next, stop, include := at, at+4, at+4, false
+		switch token {
+		case fdtProperty:
+			h, err := w.bytes(at+4, 8)
+			if err != nil {
+				return nil, false
+			}
+			size, name := int64(binary.BigEndian.Uint32(h)), int64(binary.BigEndian.Uint32(h[4:]))
+			if name >= int64(len(t.strings)) {
+				return nil, false
+			}
+			next = t.align(at + 12 + size)
+			stop = here
+			include = want >= 2 && !slices.Contains(fitUnsigned, cText(t.strings[name:]))
+		case fdtNop:
+			stop, include = here, want >= 2
+		case fdtBeginNode:
+			name, err := w.text(at+4, end)
+			if err != nil {
+				return nil, false
+			}
+			next = t.align(at + 4 + int64(len(name)) + 1)
+			stop = next
+			path = append(path, name)
+			stack = append(stack, want)
+			if want == 1 {
+				stop = here
+			}
+			full := "/" + strings.TrimPrefix(strings.Join(path, "/"), "/")
+			switch {
+			case slices.Contains(nodes, full):
+				want = 2
+			case want > 0:
+				want--
+			default:
+				stop = here
+			}
+			include = want > 0
+		case fdtEndNode:
+			if len(stack) == 0 {
+				return nil, false
+			}
+			include = want > 0
+			want, stack, path = stack[len(stack)-1], stack[:len(stack)-1], path[:len(path)-1]
+		case fdtEnd:
+			include = true
+		default:
+			return nil, false
+		}
+		if include && start < 0 {
+			if n := len(out); n > 0 && out[n-1].To == here {
+				start, out = out[n-1].From, out[:n-1]
+			} else {
+				start = here
+			}
+		}
+		if !include && start >= 0 {
+			out = append(out, digest.Stretch{From: start, To: stop})
+			start = -1
+		}
+		if at = next; token == fdtEnd {
+			return append(out, digest.Stretch{From: start, To: next}), true
+		}
+	}
+}

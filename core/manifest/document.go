@@ -1,0 +1,301 @@
+package manifest
+
+import (
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+
+	"fitcheck/core/digest"
+	"fitcheck/core/fact"
+)
+
+// Document is a manifest of the forms ini, csv, json, yaml and xml: where in
+// it the records are, and which key is what.
+//
+// A path such as "images.*" goes from key to key; "*" stands for every element
+// of a list or mapping. What a group says holds for the records in it.
+type Document struct {
+	Form        string
+	Groups      string
+	GroupFields map[string]string // name of a fact to key
+	Records     string
+	Fields      map[string]string
+}
+
+// Forms lists the forms that are documents.
+func Forms() []string { return []string{"ini", "csv", "json", "yaml", "xml"} }
+
+func parse(form string, data []byte) (*value, error) {
+	switch form {
+	case "json":
+		return readJSON(data)
+	case "yaml":
+		return readYAML(data)
+	case "xml":
+		return readXML(data)
+	case "csv":
+		return readCSV(data)
+	case "ini":
+		return readINI(data)
+	}
+	return nil, fmt.Errorf("%q is not a form of manifest", form)
+}
+
+// Read reads a manifest of this form.
+func (d Document) Read(address string, data []byte) *Manifest {
+	m := &Manifest{Address: address}
+	root, err := parse(d.Form, data)
+	if err != nil {
+		line := 1
+		var at *lineError
+		if errors.As(err, &at) {
+			line = at.line
+		}
+		m.Problems = append(m.Problems, Problem{line, fmt.Sprintf("it does not read as %s: %v", strings.ToUpper(d.Form), err), "download the package again, or correct form: in the rulebook"})
+		return m
+	}
+	groups := []*value{root}
+	if d.Groups != "" {
+		if groups = walk(root, d.Groups); len(groups) == 0 {
+			m.problem(1, fmt.Sprintf("there is nothing at the path %q where the rulebook expects groups", d.Groups))
+		}
+	}
+	for _, g := range groups {
+		d.group(m, g)
+	}
+	return m
+}
+
+func (d Document) group(m *Manifest, g *value) {
+	var of Record
+	of.Size = -1
+	if len(d.GroupFields) > 0 {
+		m.take(&of, g, d.GroupFields)
+	}
+	var records []*value
+	if d.Records != "" {
+		records = walk(g, d.Records)
+	} else {
+		records = d.find(g, 0)
+	}
+	if len(records) == 0 {
+		where := "no list of records is found"
+		if d.Records != "" {
+			where = fmt.Sprintf("there is nothing at the path %q where the rulebook expects records", d.Records)
+		}
+		m.problem(max(1, g.line), where)
+	}
+	for _, v := range records {
+		r := Record{Line: v.line, Size: -1, Claim: slices.Clone(of.Claim)}
+		if !v.isMap() {
+			m.problem(v.line, "a record is no mapping of keys to values")
+			continue
+		}
+		if !m.take(&r, v, d.fields(v)) {
+			continue
+		}
+		if r.File == "" {
+			m.problem(v.line, "the record names no file")
+			continue
+		}
+		m.Records = append(m.Records, r)
+	}
+}
+
+// fields says which key is what: as the rulebook says, else the keys that are
+// names of facts themselves.
+func (d Document) fields(v *value) map[string]string {
+	if len(d.Fields) > 0 {
+		return d.Fields
+	}
+	out := map[string]string{}
+	for _, k := range v.keys {
+		if name := strings.TrimPrefix(k, "@"); meaning(name) {
+			out[name] = k
+		}
+	}
+	return out
+}
+
+// meaning tells whether a name means something in a record.
+func meaning(name string) bool {
+	if name == groupFile || name == groupSize || isDigest(name) {
+		return true
+	}
+	_, _, ok := fact.Lookup(name)
+	return ok
+}
+
+// CheckFields tells whether all names that keys are given for mean something.
+func CheckFields(fields map[string]string) error {
+	for name := range fields {
+		if !meaning(name) {
+			known := append(fact.Names(), groupFile, groupSize, "md5", "sha1", "sha256", "sha384", "sha512")
+			slices.Sort(known)
+			return fmt.Errorf("%q means nothing; a field is one of %s", name, strings.Join(known, ", "))
+		}
+	}
+	return nil
+}
+
+// DigestsOf lists the digests that the fields give.
+func (d Document) DigestsOf() []digest.Algorithm {
+	var out []digest.Algorithm
+	for name := range d.Fields {
+		if isDigest(name) {
+			out = append(out, digest.Algorithm(name))
+		}
+	}
+	if len(d.Fields) == 0 {
+		out = append(out, digest.MD5, digest.SHA1, digest.SHA512)
+	}
+	return out
+}
+
+// take reads the fields of a record or group; false when one makes no sense.
+func (m *Manifest) take(r *Record, v *value, fields map[string]string) bool {
+	names := make([]string, 0, len(fields))
+	for name := range fields {
+		names = append(names, name)
+	}
+	slices.Sort(names)
+	ok := true
+	for _, name := range names {
+		for _, found := range walk(v, fields[name]) {
+			about, _, isFact := fact.Lookup(name)
+			for i, t := range texts(found) {
+				if isFact && i == 0 { // what a record says replaces what its group said
+					r.Claim = slices.DeleteFunc(r.Claim, func(f fact.Fact) bool { return f.About == about && f.Source.Line != t.line })
+				}
+				if err := r.add(name, t.text, fact.Source{Kind: fact.Manifest, File: m.Address, Line: t.line}); err != nil {
+					m.problem(t.line, err.Error())
+					ok = false
+				}
+			}
+		}
+	}
+	return ok
+}
+
+// texts lists the texts of a value: one, or those of a list.
+func texts(v *value) []*value {
+	if v.list == nil {
+		return []*value{v}
+	}
+	var out []*value
+	for _, c := range v.list {
+		if c.list == nil {
+			out = append(out, c)
+		}
+	}
+	return out
+}
+
+// walk follows a path and lists what it leads to. A list in its way is passed
+// through to its elements.
+func walk(v *value, path string) []*value {
+	at := []*value{v}
+	for _, key := range strings.Split(path, ".") {
+		var next []*value
+		for _, v := range at {
+			next = append(next, step(v, key)...)
+		}
+		at = next
+	}
+	// What is repeated under one name stands for its elements.
+	var out []*value
+	for _, v := range at {
+		if v.text == repeated {
+			out = append(out, v.list...)
+		} else {
+			out = append(out, v)
+		}
+	}
+	return out
+}
+
+func step(v *value, key string) []*value {
+	switch {
+	case v.list != nil && key == "*":
+		return v.list
+	case v.list != nil:
+		var out []*value
+		for _, c := range v.list {
+			out = append(out, step(c, key)...)
+		}
+		return out
+	case key == "*":
+		var out []*value
+		for _, k := range v.keys {
+			out = append(out, v.of[k])
+		}
+		return out
+	case v.of[key] != nil:
+		return []*value{v.of[key]}
+	}
+	return nil
+}
+
+// find looks for the first list of records: of mappings that name files.
+func (d Document) find(v *value, depth int) []*value {
+	if v == nil || depth > maxLevels {
+		return nil
+	}
+	isRecord := func(c *value) bool {
+		if !c.isMap() {
+			return false
+		}
+		fields := d.fields(c)
+		key, ok := fields[groupFile]
+		return ok && len(walk(c, key)) > 0
+	}
+	if v.list != nil && slices.ContainsFunc(v.list, isRecord) {
+		return v.list
+	}
+	var children []*value
+	if v.isMap() {
+		for _, k := range v.keys {
+			children = append(children, v.of[k])
+		}
+		if depth > 0 && isRecord(v) { // one record alone, as XML has it
+			return []*value{v}
+		}
+		if slices.ContainsFunc(children, isRecord) && !slices.ContainsFunc(children, func(c *value) bool { return c.list != nil }) {
+			var out []*value
+			for _, c := range children {
+				if isRecord(c) {
+					out = append(out, c)
+				}
+			}
+			return out
+		}
+	} else {
+		children = v.list
+	}
+	for _, c := range children {
+		if found := d.find(c, depth+1); found != nil {
+			return found
+		}
+	}
+	return nil
+}
+
+// Guess reads a document that no rulebook describes, by the keys that are
+// names of facts. ok is false when it is not plainly a list of files.
+func Guess(address, kind string, data []byte) (m *Manifest, form string, ok bool) {
+	forms := []string{kind}
+	if kind == "text" {
+		forms = []string{"csv", "ini", "yaml"}
+	}
+	for _, form := range forms {
+		if !slices.Contains(Forms(), form) {
+			continue
+		}
+		m := Document{Form: form}.Read(address, data)
+		if len(m.Records) > 0 && len(m.Problems) == 0 {
+			return m, form, true
+		}
+	}
+	return nil, "", false
+}
