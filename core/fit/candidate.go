@@ -281,6 +281,7 @@ func (j *judge) candidate(c component, it *survey.Item) *candidate {
 		cand.release = j.releaseOf(cand)
 	}
 	cand.checks = append(cand.checks, j.intact(c, it), j.digest(c, it), j.agreement(c, cand, witnesses))
+	cand.checks = append(cand.checks, j.signature(c, it)...)
 	for _, n := range identity {
 		cand.checks = append(cand.checks, j.identityCheck(c, cand, n))
 	}

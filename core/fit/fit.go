@@ -134,6 +134,7 @@ func Match(d *device.Device, rb *rulebook.Rulebook, s *survey.Survey, o Options)
 	v.Checks = j.packageChecks()
 	if !s.Broken() {
 		v.Checks = append(v.Checks, j.handling()...)
+		v.Checks = append(v.Checks, j.signatureChecks()...)
 	}
 	m := j.member()
 	v.Members = []Member{m}

@@ -19,6 +19,7 @@ import (
 	"fitcheck/core/image"
 	"fitcheck/core/layout"
 	"fitcheck/core/rulebook"
+	"fitcheck/core/sign"
 	"fitcheck/core/yamlfile"
 )
 
@@ -152,6 +153,27 @@ func yamlFiles(dir string) ([]string, error) {
 	}
 	sort.Strings(out)
 	return out, nil
+}
+
+// Key finds a key by its name in keys/, as a rulebook or an image gives it; nil
+// when there is none. A key that is there and cannot be read is a fault of the
+// kit.
+func (k *Kit) Key(name string) (*sign.Key, error) {
+	if name == "" || !filepath.IsLocal(name) {
+		return nil, nil
+	}
+	for _, suffix := range []string{"", ".pem", ".crt", ".pub", ".asc"} {
+		path := filepath.Join(k.Dir, "keys", filepath.FromSlash(name+suffix))
+		if info, err := os.Stat(path); err != nil || info.IsDir() {
+			continue
+		}
+		data, err := ReadText(path)
+		if err != nil {
+			return nil, err
+		}
+		return sign.ReadKey(k.show(path), data)
+	}
+	return nil, nil
 }
 
 // Device finds a device: a file, or the name of one under devices/.

@@ -4,9 +4,11 @@ import (
 	"fmt"
 	"path/filepath"
 	"regexp"
+	"slices"
 	"strings"
 
 	"fitcheck/core/manifest"
+	"fitcheck/core/sign"
 	"fitcheck/core/version"
 	y "fitcheck/core/yamlfile"
 )
@@ -121,12 +123,32 @@ func (c *checker) packages(p *Package) {
 		c.groups(m.Heading, true)
 		c.groups(m.Record, true)
 	}
+	c.signature(p.Signature)
 	for i := range p.Items {
 		it := &p.Items[i]
 		if !it.Match.Set() {
 			c.fail(it.Spot, "an entry of items needs match: a glob over the items", "")
 		}
 		c.groups(it.Title, false)
+	}
+}
+
+func (c *checker) signature(s *SignatureRule) {
+	if s == nil {
+		return
+	}
+	switch {
+	case !s.Of.Set():
+		c.fail(s.Spot, "the signature needs of: what it is of", "write of: manifest, checksums, package or image, or a glob over the items")
+	case !s.Item.Set() && s.Of.Text != "image":
+		c.fail(s.Spot, "the signature needs item: a glob that says which item it is", "")
+	case !s.Key.Set():
+		c.fail(s.Spot, "the signature needs key: the file in the kit's keys/", "")
+	case !filepath.IsLocal(s.Key.Text):
+		c.fail(s.Key.Spot, fmt.Sprintf("%q leads out of the kit's keys/", s.Key.Text), "write the name of a file in keys/")
+	}
+	if s.Scheme.Set() && !slices.Contains(sign.Schemes(), s.Scheme.Text) {
+		c.fail(s.Scheme.Spot, fmt.Sprintf("%q is not a scheme of signing", s.Scheme.Text), "schemes are "+strings.Join(sign.Schemes(), ", "))
 	}
 }
 

@@ -105,8 +105,20 @@ type Package struct {
 	Notes      []y.Glob      `yaml:"notes"`
 	Items      []ItemRule    `yaml:"items"`
 
-	Signature y.Text `yaml:"signature,unserved"`
+	Signature *SignatureRule `yaml:"signature"`
 }
+
+// SignatureRule says what of a download is signed, and by whom.
+type SignatureRule struct {
+	y.Spot
+	Item   y.Glob `yaml:"item"`   // the signature; the signed text itself where it is clear-signed
+	Of     y.Text `yaml:"of"`     // manifest, checksums, package, image (its own), or a glob over items
+	Key    y.Text `yaml:"key"`    // file in the kit's keys/
+	Scheme y.Text `yaml:"scheme"` // see sign.Schemes
+}
+
+// OfGlob takes Of as a glob over items.
+func (r *SignatureRule) OfGlob() y.Glob { return y.Glob{Pattern: r.Of.Text, Spot: r.Of.Spot} }
 
 // ManifestRule says where the manifest is and how it reads.
 type ManifestRule struct {

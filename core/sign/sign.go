@@ -299,17 +299,21 @@ func ClearText(data []byte) []byte {
 	state := headers
 	for line := range bytes.Lines(data) {
 		bare := bytes.TrimRight(line, " \t\r\n")
+		blank := []byte("\n")
+		if !bytes.HasSuffix(line, blank) {
+			blank = nil
+		}
 		switch {
 		case state == headers:
 			if len(bare) == 0 {
 				state = text
 			}
-			line = []byte("\n")
+			line = blank
 		case bytes.Equal(bare, []byte("-----BEGIN PGP SIGNATURE-----")):
 			state = signature
-			line = []byte("\n")
+			line = blank
 		case state == signature:
-			line = []byte("\n")
+			line = blank
 		default:
 			line = bytes.TrimPrefix(line, []byte("- "))
 		}

@@ -14,6 +14,7 @@ import (
 	"fitcheck/core/fact"
 	"fitcheck/core/manifest"
 	"fitcheck/core/rulebook"
+	"fitcheck/core/sign"
 )
 
 // describe finds the rulebook's entry for the package and reads manifests,
@@ -32,6 +33,14 @@ func (s *Survey) describe(rulebooks []*rulebook.Rulebook) {
 	s.readSums()
 }
 
+// plain is the text of an item, without the armour of a clear signature.
+func (it *Item) plain() []byte {
+	if clear := sign.ClearText(it.text.data); clear != nil {
+		return clear
+	}
+	return it.text.data
+}
+
 // guessManifests reads what is plainly a manifest without a rulebook that
 // describes it: a document whose records, by their own keys, name files of
 // the package.
@@ -40,7 +49,7 @@ func (s *Survey) guessManifests() {
 		if it.text == nil || it.Role != "" {
 			continue
 		}
-		m, form, ok := manifest.Guess(it.Address, it.Kind, it.text.data)
+		m, form, ok := manifest.Guess(it.Address, it.Kind, it.plain())
 		if !ok || !slices.ContainsFunc(m.Records, func(r manifest.Record) bool { return s.resolve(it.Address, r.File) != nil }) {
 			continue
 		}
@@ -180,7 +189,7 @@ func (s *Survey) readManifests() {
 		if it.text == nil {
 			continue
 		}
-		m := rule.Read(it.Address, it.text.data)
+		m := rule.Read(it.Address, it.plain())
 		s.Manifests = append(s.Manifests, m)
 		it.addProblems(m.Problems)
 		s.join(m)
@@ -338,11 +347,11 @@ func (s *Survey) readSums() {
 			continue
 		}
 		named := s.Entry != nil && s.Entry.Checksums.Set() && s.Entry.Checksums.Match(globPath(it.Address))
-		if !named && !(it.Kind == "text" && manifest.IsSums(it.text.data)) {
+		if !named && !((it.Kind == "text" || it.Kind == "pem") && manifest.IsSums(it.plain())) {
 			continue
 		}
 		it.Role = "checksums"
-		list := manifest.ReadSums(it.Address, it.text.data)
+		list := manifest.ReadSums(it.Address, it.plain())
 		s.Sums = append(s.Sums, list)
 		it.addProblems(list.Problems)
 		for _, e := range list.Entries {

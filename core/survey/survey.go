@@ -5,6 +5,7 @@
 package survey
 
 import (
+	"bytes"
 	"cmp"
 	"context"
 	"errors"
@@ -14,6 +15,7 @@ import (
 	"slices"
 	"strings"
 	"sync"
+	"time"
 
 	"fitcheck/core/archive"
 	"fitcheck/core/digest"
@@ -37,6 +39,10 @@ type Options struct {
 	Deep bool
 	// Formats that items are told by; nil stands for the built-in ones.
 	Formats *image.Set
+	// Keys finds the kit's keys; nil leaves signatures alone.
+	Keys Keys
+	// Now is the time at which signatures are judged; zero is the real one.
+	Now time.Time
 	// Expect are digests that were published for the package file itself,
 	// with where they come from.
 	Expect []Expected
@@ -66,7 +72,9 @@ type Survey struct {
 	NameClaim fact.Claim
 	Manifests []*manifest.Manifest
 	Sums      []*manifest.Sums
-	Missing   []Missing
+	// Signatures are those that the rulebook tells of.
+	Signatures []Signed
+	Missing    []Missing
 	// Problems is everything wrong, items' problems included.
 	Problems []archive.Problem
 
@@ -85,6 +93,8 @@ type Item struct {
 	Witnesses []fact.Witness
 	Published []Published
 	Problems  []archive.Problem
+	// Signed are the signatures that its header carries.
+	Signed []Signed
 	// Versions are what a version file of a root file system says.
 	Versions []fact.Fact
 	// Map tells what lies where, from the first byte to the last, where the
@@ -280,6 +290,9 @@ func Run(ctx context.Context, path string, o Options) (*Survey, error) {
 			return nil, err
 		}
 	}
+	if err := s.verify(ctx, o); err != nil {
+		return nil, err
+	}
 	s.comparePublished()
 	for _, it := range s.Items {
 		s.Problems = append(s.Problems, it.Problems...)
@@ -386,13 +399,16 @@ func (c *collector) wanted(a *archive.Item, kind string, head []byte) bool {
 	path := globPath(a.Address)
 	for _, rb := range c.options.Rulebooks {
 		for _, p := range rb.Packages {
-			if p.Manifest != nil && p.Manifest.Item.Match(path) || p.Checksums.Set() && p.Checksums.Match(path) {
+			if p.Manifest != nil && p.Manifest.Item.Match(path) || p.Checksums.Set() && p.Checksums.Match(path) || p.Signature != nil && p.Signature.Item.Set() && p.Signature.Item.Match(path) {
 				return true
 			}
 		}
 	}
 	if kind == "json" || kind == "xml" || kind == "yaml" || kind == "text" && manifestName.MatchString(a.Name) {
 		return a.Size >= 0 && a.Size <= maxGuessed
+	}
+	if kind == "pem" && bytes.HasPrefix(head, []byte("-----BEGIN PGP SIGNED")) {
+		return true
 	}
 	return kind == "text" && (manifest.IsSums(head) || image.IsVersionFile(a.Name))
 }

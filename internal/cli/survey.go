@@ -50,7 +50,7 @@ manifest and the checksum lists say of it. The exit status is 1 when something i
 
 // survey runs a survey with the rulebooks of the kit, the preferred one first.
 func (c *call) survey(ctx context.Context, k *kit.Kit, name string, prefer *rulebook.Rulebook, expect digests) (*survey.Survey, error) {
-	o := survey.Options{Limits: c.limits, Formats: k.Formats, Deep: c.deep}
+	o := survey.Options{Limits: c.limits, Formats: k.Formats, Keys: k.Key, Deep: c.deep}
 	if prefer != nil {
 		o.Rulebooks = append(o.Rulebooks, prefer)
 	}

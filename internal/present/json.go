@@ -88,6 +88,22 @@ type jsonPart struct {
 	*jsonImage
 }
 
+type jsonSigned struct {
+	Item    string `json:"item,omitempty"`
+	Of      string `json:"of"`
+	Outcome string `json:"outcome"`
+	Because string `json:"because"`
+	Signer  string `json:"signer,omitempty"`
+}
+
+func signedJSON(all []survey.Signed) []jsonSigned {
+	var out []jsonSigned
+	for _, s := range all {
+		out = append(out, jsonSigned{s.Item, s.Of, string(s.Outcome), s.Because, s.Signer})
+	}
+	return out
+}
+
 // jsonRegion is a stretch of a blob that the deep scan has mapped.
 type jsonRegion struct {
 	From  int64      `json:"from"`
@@ -218,6 +234,7 @@ func SurveyJSON(s *survey.Survey) any {
 		Image     *jsonImage                  `json:"image,omitempty"`
 		Map       []jsonRegion                `json:"map,omitempty"`
 		Nature    string                      `json:"nature,omitempty"`
+		Signed    []jsonSigned                `json:"signatures,omitempty"`
 		Facts     []jsonFact                  `json:"facts"`
 		Problems  []jsonProblem               `json:"problems"`
 	}
@@ -233,9 +250,10 @@ func SurveyJSON(s *survey.Survey) any {
 		Fitcheck about         `json:"fitcheck"`
 		Package  pkg           `json:"package"`
 		Items    []item        `json:"items"`
+		Signed   []jsonSigned  `json:"signatures,omitempty"`
 		Problems []jsonProblem `json:"problems"`
 		Notes    []string      `json:"notes,omitempty"`
-	}{about{"survey", Edition}, pkg{Name: s.Name, Size: s.Size, Digests: s.Digests, Folder: s.Folder, Facts: factsJSON(s.NameClaim)}, []item{}, problemsJSON(s.Problems), s.Notes}
+	}{about{"survey", Edition}, pkg{Name: s.Name, Size: s.Size, Digests: s.Digests, Folder: s.Folder, Facts: factsJSON(s.NameClaim)}, []item{}, signedJSON(s.Signatures), problemsJSON(s.Problems), s.Notes}
 	if doc.Package.Digests == nil {
 		doc.Package.Digests = map[digest.Algorithm]string{}
 	}
@@ -249,7 +267,7 @@ func SurveyJSON(s *survey.Survey) any {
 		} else if it.Image != nil {
 			header = it.Image.Facts
 		}
-		doc.Items = append(doc.Items, item{it.Address, it.Size, it.Kind, it.Role, it.Component(), it.Digests, imageJSON(it.Image, header), mapJSON(it.Map), it.Nature, factsJSON(it.Facts()), problemsJSON(it.Problems)})
+		doc.Items = append(doc.Items, item{it.Address, it.Size, it.Kind, it.Role, it.Component(), it.Digests, imageJSON(it.Image, header), mapJSON(it.Map), it.Nature, signedJSON(it.Signed), factsJSON(it.Facts()), problemsJSON(it.Problems)})
 	}
 	return doc
 }

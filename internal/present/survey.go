@@ -9,6 +9,7 @@ import (
 	"fitcheck/core/digest"
 	"fitcheck/core/fact"
 	"fitcheck/core/image"
+	"fitcheck/core/sign"
 	"fitcheck/core/survey"
 )
 
@@ -43,6 +44,9 @@ func (s *Screen) Survey(v *survey.Survey) {
 	}
 	for _, n := range v.Notes {
 		s.line(2, info, n)
+	}
+	for _, g := range v.Signatures {
+		s.line(2, signatureStyle(g.Outcome), fmt.Sprintf("signature of %s: %s, %s", within(v.Name, g.Of), g.Outcome, g.Because))
 	}
 	s.blank()
 	for _, it := range v.Items {
@@ -120,6 +124,10 @@ func (s *Screen) item(v *survey.Survey, it *survey.Item) {
 		for _, c := range w.Claims {
 			detail("manifest", fmt.Sprintf("%s (%s)", claimText(c), within(v.Name, c[len(c)-1].Source.Where())))
 		}
+	}
+	for _, g := range it.Signed {
+		t := fmt.Sprintf("of %s: %s, %s", within(v.Name, g.Of), g.Outcome, g.Because)
+		detail("signature", t)
 	}
 	for _, p := range it.Published {
 		verdict := "is"
@@ -240,4 +248,14 @@ func algorithm(a digest.Algorithm) string {
 		return string(a) + " (weak)"
 	}
 	return string(a)
+}
+
+func signatureStyle(o sign.Outcome) style {
+	switch o {
+	case sign.Verified:
+		return good
+	case sign.Failed, sign.Unread:
+		return bad
+	}
+	return doubt
 }

@@ -1,0 +1,76 @@
+package fit
+
+import (
+	"fmt"
+
+	"fitcheck/core/fact"
+	"fitcheck/core/sign"
+	"fitcheck/core/survey"
+)
+
+// signatureChecks tell how the signature that the rulebook expects came out.
+func (j *judge) signatureChecks() []Check {
+	var out []Check
+	for _, s := range j.s.Signatures {
+		ch := signatureCheck(s)
+		if s.Rule != nil {
+			ch.Sources = append(ch.Sources, Cited{OfRule, "key " + s.Rule.Key.Text, j.s.Rulebook.Source(s.Rule.Spot)})
+		}
+		out = append(out, ch)
+	}
+	if e := j.s.Entry; e != nil && e.Signature != nil && len(out) == 0 && e.Signature.Of.Text != "image" && !j.s.Broken() {
+		out = append(out, Check{Check: "signature", Outcome: Unsettled, Device: "signed", Package: "not verified", Because: "the signature was not verified",
+			Advice: "match again without -quick", Sources: []Cited{{OfRule, "signature", j.s.Rulebook.Source(e.Signature.Spot)}}})
+	}
+	return out
+}
+
+// signature tells how the signatures came out that an image carries itself:
+// those of the image, and of the configuration that would start.
+func (j *judge) signature(c component, it *survey.Item) []Check {
+	var out []Check
+	config := j.configuration(it)
+	expected := j.s.Entry != nil && j.s.Entry.Signature != nil && j.s.Entry.Signature.Of.Text == "image"
+	for _, s := range it.Signed {
+		if config != "" && s.Of != it.Address && s.Of != it.Address+"::"+config {
+			continue
+		}
+		ch := signatureCheck(s)
+		ch.Component = c.name
+		if s.Outcome == sign.NoKey && !expected {
+			ch.Outcome, ch.Advice = Note, ""
+		}
+		out = append(out, ch)
+	}
+	if expected && len(out) == 0 {
+		rule := j.s.Entry.Signature
+		out = append(out, Check{Check: "signature", Component: c.name, Outcome: Unsettled, Device: "a signed image", Package: "not signed",
+			Because: "the rulebook expects the image to carry a signature, and it carries none", Advice: "ask the maker for the signed image",
+			Sources: []Cited{{OfRule, "key " + rule.Key.Text, j.s.Rulebook.Source(rule.Spot)}, {OfPackage, "not signed", fact.Source{Kind: fact.Header, File: it.Address}}}})
+	}
+	return out
+}
+
+func signatureCheck(s survey.Signed) Check {
+	ch := Check{Check: "signature", Device: "a signature that verifies", Package: string(s.Outcome), Because: fmt.Sprintf("%s: %s", s.Of, s.Because)}
+	said := string(s.Outcome)
+	if s.Signer != "" {
+		said += " by " + s.Signer
+	}
+	ch.Sources = []Cited{{OfPackage, said, s.Source}}
+	switch s.Outcome {
+	case sign.Verified:
+		ch.Outcome = Fits
+	case sign.Failed, sign.Unread:
+		ch.Outcome, ch.Advice = Misfit, "do not install it; download it again from the maker"
+	case sign.Expired:
+		ch.Outcome, ch.Advice = Unsettled, "ask the maker for a package that is signed with a key that still holds"
+	case sign.Unknown:
+		ch.Outcome, ch.Advice = Unsettled, "find out who signed it, and put that key into keys/ only when the maker vouches for it"
+	case sign.NoKey:
+		ch.Outcome, ch.Advice = Unsettled, "put the maker's public key into the kit's keys/"
+	default:
+		ch.Outcome, ch.Advice = Unsettled, "get the signature from the maker"
+	}
+	return ch
+}

@@ -1,0 +1,278 @@
+package sign
+
+import (
+	"bytes"
+	"crypto"
+	"crypto/ecdsa"
+	"crypto/ed25519"
+	"crypto/elliptic"
+	"crypto/rand"
+	"crypto/rsa"
+	"crypto/sha256"
+	"crypto/x509"
+	"crypto/x509/pkix"
+	"encoding/base64"
+	"encoding/pem"
+	"io"
+	"math/big"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/ProtonMail/go-crypto/openpgp"
+	"github.com/ProtonMail/go-crypto/openpgp/armor"
+	"github.com/ProtonMail/go-crypto/openpgp/clearsign"
+	"github.com/ProtonMail/go-crypto/openpgp/packet"
+	"github.com/smallstep/pkcs7"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+type text string
+
+func (t text) Reader(offset, size int64) io.Reader {
+	return io.NewSectionReader(strings.NewReader(string(t)), offset, size)
+}
+func (t text) Size() int64 { return int64(len(t)) }
+
+var (
+	now     = time.Date(2026, 11, 25, 3, 0, 0, 0, time.UTC)
+	content = text("QM-8T 8.4.2 boot.bin\nQM-8T 8.4.2 main.img\n")
+)
+
+func pemOf(t *testing.T, public any) []byte {
+	der, err := x509.MarshalPKIXPublicKey(public)
+	require.NoError(t, err)
+	return pem.EncodeToMemory(&pem.Block{Type: "PUBLIC KEY", Bytes: der})
+}
+
+func certificate(t *testing.T, key crypto.Signer, name string, parent *x509.Certificate, by crypto.Signer, until time.Time) *x509.Certificate {
+	tpl := &x509.Certificate{SerialNumber: big.NewInt(7), Subject: pkix.Name{CommonName: name}, NotBefore: now.AddDate(-2, 0, 0), NotAfter: until, IsCA: true, BasicConstraintsValid: true, KeyUsage: x509.KeyUsageCertSign | x509.KeyUsageDigitalSignature}
+	if parent == nil {
+		parent = tpl
+	}
+	der, err := x509.CreateCertificate(rand.Reader, tpl, parent, key.Public(), by)
+	require.NoError(t, err)
+	c, err := x509.ParseCertificate(der)
+	require.NoError(t, err)
+	return c
+}
+
+func certPEM(c *x509.Certificate) []byte {
+	return pem.EncodeToMemory(&pem.Block{Type: "CERTIFICATE", Bytes: c.Raw})
+}
+
+func key(t *testing.T, data []byte) *Key {
+	k, err := ReadKey("keys/k.pem", data)
+	require.NoError(t, err)
+	return k
+}
+
+// Every byte of a signature, and every byte of what it signs, counts.
+func everyByte(t *testing.T, name string, sig []byte, scheme string, k *Key, skip func(i int) bool) {
+	t.Helper()
+	r := Verify(sig, scheme, k, content, now)
+	require.Equal(t, Verified, r.Outcome, "%s: %s", name, r.Because)
+	for i := range sig {
+		bad := bytes.Clone(sig)
+		bad[i] ^= 0x01
+		if skip != nil && skip(i) {
+			continue
+		}
+		assert.NotEqual(t, Verified, Verify(bad, scheme, k, content, now).Outcome, "%s: byte %d of the signature", name, i)
+	}
+	for i := range content {
+		bad := []byte(content)
+		bad[i] ^= 0x01
+		assert.Equal(t, Failed, Verify(sig, scheme, k, text(bad), now).Outcome, "%s: byte %d of the content", name, i)
+	}
+}
+
+func TestRawSignatures(t *testing.T) {
+	sum := sha256.Sum256([]byte(content))
+	rk, err := rsa.GenerateKey(rand.Reader, 2048)
+	require.NoError(t, err)
+	ek, err := ecdsa.GenerateKey(elliptic.P256(), rand.Reader)
+	require.NoError(t, err)
+	edPub, edKey, err := ed25519.GenerateKey(rand.Reader)
+	require.NoError(t, err)
+	v15, err := rsa.SignPKCS1v15(rand.Reader, rk, crypto.SHA256, sum[:])
+	require.NoError(t, err)
+	pss, err := rsa.SignPSS(rand.Reader, rk, crypto.SHA256, sum[:], nil)
+	require.NoError(t, err)
+	ec, err := ecdsa.SignASN1(rand.Reader, ek, sum[:])
+	require.NoError(t, err)
+	r, s, err := ecdsa.Sign(rand.Reader, ek, sum[:])
+	require.NoError(t, err)
+	plain := append(r.FillBytes(make([]byte, 32)), s.FillBytes(make([]byte, 32))...)
+	rsaKey, ecKey, edKeyFile := key(t, pemOf(t, &rk.PublicKey)), key(t, pemOf(t, &ek.PublicKey)), key(t, pemOf(t, edPub))
+	everyByte(t, "RSA", v15, "", rsaKey, nil)
+	everyByte(t, "RSA-PSS", pss, "rsa-pss-sha256", rsaKey, nil)
+	everyByte(t, "ECDSA", ec, "", ecKey, nil)
+	everyByte(t, "ECDSA, plain", plain, "", ecKey, nil)
+	everyByte(t, "Ed25519", ed25519.Sign(edKey, []byte(content)), "", edKeyFile, nil)
+
+	// The same in base64 and as PEM.
+	assert.Equal(t, Verified, Verify([]byte(base64.StdEncoding.EncodeToString(v15)+"\n"), "", rsaKey, content, now).Outcome)
+	assert.Equal(t, Verified, Verify(pem.EncodeToMemory(&pem.Block{Type: "SIGNATURE", Bytes: v15}), "", rsaKey, content, now).Outcome)
+
+	// A scheme that is not what was signed by, and a key of another kind.
+	assert.Equal(t, Failed, Verify(v15, "rsa-pss-sha256", rsaKey, content, now).Outcome)
+	assert.Equal(t, Failed, Verify(v15, "rsa-sha512", rsaKey, content, now).Outcome)
+	assert.Equal(t, NoKey, Verify(v15, "rsa-sha256", edKeyFile, content, now).Outcome)
+	assert.Equal(t, Unread, Verify(v15, "rsa-md5", rsaKey, content, now).Outcome)
+
+	// A certificate in place of a key: as long as it holds.
+	good := certificate(t, rk, "Quillmere", nil, rk, now.AddDate(1, 0, 0))
+	ended := certificate(t, rk, "Quillmere", nil, rk, now.AddDate(0, 0, -1))
+	assert.Equal(t, Verified, Verify(v15, "", key(t, certPEM(good)), content, now).Outcome)
+	res := Verify(v15, "", key(t, certPEM(ended)), content, now)
+	assert.Equal(t, Expired, res.Outcome)
+	assert.Contains(t, res.Because, "2026-11-24")
+}
+
+func TestCMS(t *testing.T) {
+	ca, err := rsa.GenerateKey(rand.Reader, 2048)
+	require.NoError(t, err)
+	signer, err := rsa.GenerateKey(rand.Reader, 2048)
+	require.NoError(t, err)
+	caCert := certificate(t, ca, "Quillmere CA", nil, ca, now.AddDate(5, 0, 0))
+	make := func(until time.Time) []byte {
+		cert := certificate(t, signer, "Quillmere releases", caCert, ca, until)
+		sd, err := pkcs7.NewSignedData([]byte(content))
+		require.NoError(t, err)
+		sd.SetDigestAlgorithm(pkcs7.OIDDigestAlgorithmSHA256)
+		require.NoError(t, sd.SignWithoutAttr(cert, signer, pkcs7.SignerInfoConfig{}))
+		sd.Detach()
+		der, err := sd.Finish()
+		require.NoError(t, err)
+		return der
+	}
+	sig := make(now.AddDate(1, 0, 0))
+	k := key(t, certPEM(caCert))
+	r := Verify(sig, "", k, content, now)
+	require.Equal(t, Verified, r.Outcome, r.Because)
+	assert.Contains(t, r.Signer, "Quillmere releases")
+	for i := range content {
+		bad := []byte(content)
+		bad[i] ^= 1
+		assert.Equal(t, Failed, Verify(sig, "", k, text(bad), now).Outcome)
+	}
+	for i := len(sig) - 256; i < len(sig); i++ { // the signature value itself
+		bad := bytes.Clone(sig)
+		bad[i] ^= 1
+		assert.NotEqual(t, Verified, Verify(bad, "cms", k, content, now).Outcome, "byte %d", i)
+	}
+	other, err := rsa.GenerateKey(rand.Reader, 2048)
+	require.NoError(t, err)
+	stranger := certificate(t, other, "Somebody", nil, other, now.AddDate(1, 0, 0))
+	assert.Equal(t, Unknown, Verify(sig, "", key(t, certPEM(stranger)), content, now).Outcome)
+	assert.Equal(t, Expired, Verify(make(now.AddDate(0, 0, -1)), "", k, content, now).Outcome)
+	assert.Equal(t, Unread, Verify([]byte("nothing of the kind"), "cms", k, content, now).Outcome)
+}
+
+func TestOpenPGP(t *testing.T) {
+	config := &packet.Config{Time: func() time.Time { return now.AddDate(0, -1, 0) }, Algorithm: packet.PubKeyAlgoEdDSA}
+	maker, err := openpgp.NewEntity("Quillmere", "", "releases@quillmere.example", config)
+	require.NoError(t, err)
+	export := func(e *openpgp.Entity) *Key {
+		var b bytes.Buffer
+		w, err := armor.Encode(&b, openpgp.PublicKeyType, nil)
+		require.NoError(t, err)
+		require.NoError(t, e.Serialize(w))
+		require.NoError(t, w.Close())
+		return key(t, b.Bytes())
+	}
+	k := export(maker)
+	var binary, armored, clear bytes.Buffer
+	require.NoError(t, openpgp.DetachSign(&binary, maker, strings.NewReader(string(content)), config))
+	require.NoError(t, openpgp.ArmoredDetachSign(&armored, maker, strings.NewReader(string(content)), config))
+	w, err := clearsign.Encode(&clear, maker.PrivateKey, config)
+	require.NoError(t, err)
+	_, err = w.Write([]byte(content))
+	require.NoError(t, err)
+	require.NoError(t, w.Close())
+	assert.Equal(t, Verified, Verify(armored.Bytes(), "", k, content, now).Outcome)
+	r := Verify(binary.Bytes(), "openpgp", k, content, now)
+	require.Equal(t, Verified, r.Outcome, r.Because)
+	assert.Contains(t, r.Signer, "Quillmere")
+	for i := range content {
+		bad := []byte(content)
+		bad[i] ^= 1
+		assert.Equal(t, Failed, Verify(binary.Bytes(), "openpgp", k, text(bad), now).Outcome)
+	}
+	tolerated := 0
+	for i := binary.Len() - 64; i < binary.Len(); i++ {
+		bad := bytes.Clone(binary.Bytes())
+		bad[i] ^= 1
+		if Verify(bad, "openpgp", k, content, now).Outcome == Verified {
+			tolerated++
+		}
+	}
+	assert.LessOrEqual(t, tolerated, 2, "only the length in bits that stands before each number may say something else")
+
+	// Clear-signed: the text is inside, and its lines keep their numbers.
+	assert.Equal(t, Verified, Verify(clear.Bytes(), "", k, text(clear.String()), now).Outcome)
+	assert.Equal(t, Failed, Verify(bytes.Replace(clear.Bytes(), []byte("8.4.2 main"), []byte("8.4.3 main"), 1), "", k, content, now).Outcome)
+	plain := ClearText(clear.Bytes())
+	assert.Equal(t, strings.Count(clear.String(), "\n"), bytes.Count(plain, []byte("\n")))
+	assert.Equal(t, strings.TrimSpace(string(content)), strings.TrimSpace(string(plain)))
+	assert.Nil(t, ClearText([]byte(content)))
+
+	stranger, err := openpgp.NewEntity("Somebody", "", "x@example", config)
+	require.NoError(t, err)
+	assert.Equal(t, Unknown, Verify(binary.Bytes(), "", export(stranger), content, now).Outcome)
+
+	short := &packet.Config{Time: config.Time, Algorithm: packet.PubKeyAlgoEdDSA, KeyLifetimeSecs: 24 * 3600}
+	gone, err := openpgp.NewEntity("Quillmere", "", "old@quillmere.example", short)
+	require.NoError(t, err)
+	var old bytes.Buffer
+	require.NoError(t, openpgp.DetachSign(&old, gone, strings.NewReader(string(content)), short))
+	assert.Equal(t, Expired, Verify(old.Bytes(), "", export(gone), content, now).Outcome)
+}
+
+func TestReadKey(t *testing.T) {
+	rk, err := rsa.GenerateKey(rand.Reader, 2048)
+	require.NoError(t, err)
+	der, err := x509.MarshalPKIXPublicKey(&rk.PublicKey)
+	require.NoError(t, err)
+	_, err = ReadKey("k", der)
+	assert.NoError(t, err, "DER, too")
+	for name, c := range map[string]struct {
+		data []byte
+		says string
+	}{
+		"nothing":       {nil, "neither a public key"},
+		"text":          {[]byte("hello"), "neither a public key"},
+		"private key":   {pem.EncodeToMemory(&pem.Block{Type: "RSA PRIVATE KEY", Bytes: x509.MarshalPKCS1PrivateKey(rk)}), "private key"},
+		"broken PEM":    {pem.EncodeToMemory(&pem.Block{Type: "PUBLIC KEY", Bytes: der[:40]}), "cannot be read"},
+		"other PEM":     {pem.EncodeToMemory(&pem.Block{Type: "X", Bytes: der}), "is no key"},
+		"broken armour": {[]byte("-----BEGIN PGP PUBLIC KEY BLOCK-----\n\nxxxx\n-----END PGP PUBLIC KEY BLOCK-----\n"), "OpenPGP"},
+	} {
+		_, err := ReadKey("keys/k.pem", c.data)
+		if assert.Error(t, err, name) {
+			assert.Contains(t, err.Error(), "keys/k.pem", name)
+			assert.Contains(t, err.Error(), c.says, name)
+		}
+	}
+}
+
+func FuzzVerify(f *testing.F) {
+	rk, _ := rsa.GenerateKey(rand.Reader, 2048)
+	der, _ := x509.MarshalPKIXPublicKey(&rk.PublicKey)
+	k, err := ReadKey("k", der)
+	if err != nil {
+		f.Fatal(err)
+	}
+	f.Add([]byte("-----BEGIN PGP SIGNED MESSAGE-----\nHash: SHA256\n\nx\n-----BEGIN PGP SIGNATURE-----\n\nxxxx\n-----END PGP SIGNATURE-----\n"))
+	f.Add([]byte{0x30, 0x10, 6, 9, 0x2a, 0x86, 0x48, 0x86, 0xf7, 0x0d, 1, 7, 2, 0, 0, 0, 0, 0, 0, 0, 0})
+	f.Fuzz(func(t *testing.T, data []byte) {
+		for _, scheme := range []string{"", "cms", "openpgp", "rsa-pss-sha256"} {
+			if r := Verify(data, scheme, k, content, now); r.Outcome == Verified {
+				t.Fatalf("%x verifies", data)
+			}
+		}
+		ClearText(data)
+		ReadKey("k", data)
+	})
+}
