@@ -59,6 +59,8 @@ type Item struct {
 	Name string
 	// Size in bytes as its container tells it; -1 when it does not.
 	Size int64
+	// Recoded: the name was in a broken encoding.
+	Recoded bool
 	// Mode is the permission bits that its container gives; 0 for none.
 	Mode fs.FileMode
 	// Container tells how the item is entered.

@@ -12,7 +12,7 @@ import (
 var drive = regexp.MustCompile(`^[A-Za-z]:`)
 
 // printable turns a name in a broken encoding into one that can be shown: the
-// bytes that are not UTF-8 become \xNN. Control characters stay; whatever
+// bytes that are not UTF-8 become %NN. Control characters stay; whatever
 // shows a name escapes them.
 func printable(name string) string {
 	if utf8.ValidString(name) {
@@ -22,7 +22,7 @@ func printable(name string) string {
 	for i := 0; i < len(name); {
 		r, n := utf8.DecodeRuneInString(name[i:])
 		if r == utf8.RuneError && n == 1 {
-			fmt.Fprintf(&b, `\x%02x`, name[i])
+			fmt.Fprintf(&b, "%%%02X", name[i])
 		} else {
 			b.WriteString(name[i : i+n])
 		}
@@ -53,6 +53,10 @@ func unsafeName(name string) (clean, why string) {
 	}
 	return path.Clean(name), ""
 }
+
+// SafeName cleans the name of an item for use below a folder. why says what is
+// wrong with one that is never used.
+func SafeName(name string) (clean, why string) { return unsafeName(name) }
 
 // Invisible tells characters that could change how a name or text is shown:
 // C0, DEL, C1, the bidirectional controls and the line separators.

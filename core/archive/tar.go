@@ -38,10 +38,14 @@ func (w *walker) tar(p *pass, r io.Reader, levels int) error {
 	if err := w.enter(p.it, levels); err != nil {
 		return err
 	}
-	tr := tar.NewReader(r)
+	end := &lastBlock{r: r}
+	tr := tar.NewReader(end)
 	for i := 0; ; i++ {
 		h, err := tr.Next()
 		if err == io.EOF {
+			if !end.zero() {
+				p.problem(Note, "it ends without the zero blocks that end a tar: it may be cut short", "compare its digest with a published one")
+			}
 			return nil
 		}
 		if err != nil && err != tar.ErrInsecurePath {
@@ -64,4 +68,32 @@ func (w *walker) tar(p *pass, r io.Reader, levels int) error {
 			w.visitor.Report(Problem{it.Address, Unsafe, what, "it is not followed and will not be unpacked"})
 		}
 	}
+}
+
+// lastBlock keeps what a stream delivered last.
+type lastBlock struct {
+	r    io.Reader
+	last [512]byte
+	n    int
+}
+
+func (l *lastBlock) Read(p []byte) (int, error) {
+	n, err := l.r.Read(p)
+	if n >= len(l.last) {
+		l.n = copy(l.last[:], p[n-len(l.last):n])
+	} else if n > 0 {
+		keep := copy(l.last[:], l.last[max(0, l.n-(len(l.last)-n)):l.n])
+		l.n = keep + copy(l.last[keep:], p[:n])
+	}
+	return n, err
+}
+
+// zero tells whether the last block is one that ends a tar.
+func (l *lastBlock) zero() bool {
+	for _, b := range l.last[:l.n] {
+		if b != 0 {
+			return false
+		}
+	}
+	return l.n > 0
 }

@@ -6,6 +6,7 @@ import (
 	"io"
 	"sync"
 	"sync/atomic"
+	"unicode/utf8"
 )
 
 var heads = sync.Pool{New: func() any { return bufio.NewReaderSize(nil, HeadSize) }}
@@ -33,6 +34,9 @@ func (w *walker) item(it *Item, src source) error {
 	p := &pass{w: w, it: it, in: br, at: src.at, sink: w.visitor.Begin(it, head)}
 	if _, unsafe := unsafeName(it.Name); unsafe != "" && it.Depth > 0 {
 		p.problem(Unsafe, unsafe, "it will not be unpacked under this name")
+	}
+	if it.Recoded {
+		p.problem(Note, "its name is not in UTF-8; the bytes that are not are written as %NN", "")
 	}
 	switch it.Container {
 	case Zip:
@@ -187,8 +191,9 @@ spawn:
 
 // child makes the item of a file inside another.
 func (it *Item) child(name string, size int64, levels int, order int) *Item {
+	recoded := !utf8.ValidString(name)
 	name = printable(name)
-	return &Item{Address: it.Address + "::" + name, Name: name, Size: size, Depth: it.Depth + levels,
+	return &Item{Recoded: recoded, Address: it.Address + "::" + name, Name: name, Size: size, Depth: it.Depth + levels,
 		Order: append(append([]int(nil), it.Order...), order)}
 }
 

@@ -32,7 +32,7 @@ func (j *judge) signature(c component, it *survey.Item) []Check {
 	config := j.configuration(it)
 	expected := j.s.Entry != nil && j.s.Entry.Signature != nil && j.s.Entry.Signature.Of.Text == "image"
 	for _, s := range it.Signed {
-		if config != "" && s.Of != it.Address && s.Of != it.Address+"::"+config {
+		if config != "" && s.Config != "" && s.Config != config {
 			continue
 		}
 		ch := signatureCheck(s)

@@ -25,6 +25,8 @@ type Keys func(name string) (*sign.Key, error)
 type Signed struct {
 	Item string // address of the signature, or of the image that carries it
 	Of   string // what is signed: an address, or a configuration of an image
+	// Config is the configuration that is signed, of an image that has some.
+	Config string
 	sign.Result
 	Source fact.Source
 	// Rule is the rulebook's, where it expects the signature.
@@ -186,17 +188,15 @@ func (s *Survey) verifyImage(ctx context.Context, o Options, it *Item) error {
 	}
 	verify := func(c *archive.Content) {
 		for _, sig := range it.Image.Signatures {
-			of := it.Address
-			if sig.Config != "" {
-				of += "::" + sig.Config
-			}
+			signed, _, _ := strings.Cut(sig.Name, "/")
+			of := it.Address + "::" + signed
 			r := sign.Result{Outcome: sign.NoKey, Because: fmt.Sprintf("the kit has no key %s in keys/", sig.KeyHint)}
 			if key := keys[sig.Name]; key != nil {
 				r = verifyOver(sig, key, c, o.now())
 			}
 			src := sig.Source
 			src.File = it.Address
-			it.Signed = append(it.Signed, Signed{Item: it.Address, Of: of, Result: r, Source: src})
+			it.Signed = append(it.Signed, Signed{Item: it.Address, Of: of, Config: sig.Config, Result: r, Source: src})
 			s.tell(it.Address, of, r)
 			if r.Outcome == sign.Verified {
 				it.protect(sig.Over)

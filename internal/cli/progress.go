@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"sync"
 	"time"
 
 	"github.com/schollz/progressbar/v3"
@@ -26,8 +27,9 @@ func (c *call) watch(what string) (p *archive.Progress, stop func()) {
 		defer close(gone)
 		c.draw(what, p, done)
 	}()
+	var once sync.Once
 	return p, func() {
-		close(done)
+		once.Do(func() { close(done) })
 		<-gone
 	}
 }

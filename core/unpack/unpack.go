@@ -1,0 +1,452 @@
+// Package unpack writes the items of a package out as files: safely, whole
+// files only, and all of them or none.
+//
+// Everything is first written to a folder of its own beside the place it goes
+// to. Only when the whole package has been read are the files moved to their
+// names, so that nothing half-written is ever found under one, and a run that
+// is broken off leaves nothing behind.
+package unpack
+
+import (
+	"cmp"
+	"context"
+	"crypto/sha256"
+	"encoding/hex"
+	"errors"
+	"fmt"
+	"hash"
+	"io"
+	"io/fs"
+	"os"
+	"path"
+	"path/filepath"
+	"slices"
+	"strings"
+	"sync"
+
+	"fitcheck/core/archive"
+	"fitcheck/core/image"
+	"fitcheck/core/yamlfile"
+)
+
+// Options steer a run.
+type Options struct {
+	Limits  archive.Limits
+	Formats *image.Set
+	// Into is the folder that the files are written to.
+	Into string
+	// Only, where it is set, picks items by their address.
+	Only yamlfile.Glob
+	// Parts writes what is inside images, too.
+	Parts bool
+	// Replace files that differ.
+	Replace  bool
+	Progress *archive.Progress
+}
+
+// File is a file that was written, or was there already as it should be.
+type File struct {
+	Path    string // relative to the folder, with "/"
+	Address string
+	Size    int64
+	SHA256  string
+	There   bool // it was there already, with the same content
+}
+
+// Result is what a run did.
+type Result struct {
+	Files    []File
+	Problems []archive.Problem
+}
+
+// What nested archives and images are unpacked into, beside them.
+const (
+	insideSuffix = ".unpacked"
+	partsSuffix  = ".parts"
+)
+
+// ConflictError says that files that differ are in the way.
+type ConflictError struct{ Paths []string }
+
+func (e *ConflictError) Error() string {
+	shown := e.Paths[:min(len(e.Paths), 5)]
+	t := "there are different files already: " + strings.Join(shown, ", ")
+	if n := len(e.Paths) - len(shown); n > 0 {
+		t += fmt.Sprintf(" and %d more", n)
+	}
+	return t + "; nothing was written; give an empty folder, or -replace"
+}
+
+// Run unpacks a package.
+func Run(ctx context.Context, source string, o Options) (*Result, error) {
+	if _, err := os.Stat(source); err != nil { // before anything is created
+		return nil, &archive.OpenError{Path: source, Err: err}
+	}
+	if err := os.MkdirAll(o.Into, 0o755); err != nil {
+		return nil, &archive.OpenError{Path: o.Into, Err: err}
+	}
+	root, err := os.OpenRoot(o.Into)
+	if err != nil {
+		return nil, &archive.OpenError{Path: o.Into, Err: err}
+	}
+	defer root.Close()
+	staging, err := os.MkdirTemp(o.Into, ".fitcheck-unpack-")
+	if err != nil {
+		return nil, &archive.OpenError{Path: o.Into, Err: err}
+	}
+	defer os.RemoveAll(staging)
+	u := &unpacker{o: o, root: root, staging: staging, name: archive.NameOf(source)}
+	if err := archive.WalkShown(ctx, source, o.Limits, u, o.Progress); err != nil {
+		return nil, err
+	}
+	files := u.names()
+	if err := ctx.Err(); err != nil {
+		return nil, err
+	}
+	if err := u.place(files); err != nil {
+		return nil, err
+	}
+	res := &Result{Problems: u.problems}
+	for _, f := range files {
+		res.Files = append(res.Files, f.File)
+	}
+	slices.SortStableFunc(res.Problems, func(a, b archive.Problem) int {
+		return cmp.Or(cmp.Compare(a.Item, b.Item), cmp.Compare(a.What, b.What))
+	})
+	return res, nil
+}
+
+type unpacker struct {
+	o       Options
+	root    *os.Root
+	staging string
+	name    string
+
+	mu       sync.Mutex
+	files    []*staged
+	problems []archive.Problem
+	next     int
+}
+
+// staged is a file in the staging folder.
+type staged struct {
+	File
+	temp  string // name in the staging folder
+	order []int
+	mode  fs.FileMode
+}
+
+func (u *unpacker) report(p archive.Problem) {
+	u.mu.Lock()
+	defer u.mu.Unlock()
+	u.problems = append(u.problems, p)
+}
+
+// Report implements archive.Visitor.
+func (u *unpacker) Report(p archive.Problem) { u.report(p) }
+
+// Begin implements archive.Visitor.
+func (u *unpacker) Begin(it *archive.Item, head []byte) archive.Sink {
+	s := &sink{u: u, it: it}
+	target, ok := u.target(it.Address)
+	if !ok {
+		return s // its name, or one around it, leads astray; that is reported already
+	}
+	wanted := u.wanted(it.Address)
+	if u.o.Parts && it.Container == archive.None {
+		s.reading = image.Begin(u.o.Formats, head, it.Size, false)
+	}
+	s.target = target
+	if target == "" || !wanted { // the package file itself is not written beside itself
+		return s
+	}
+	s.open()
+	return s
+}
+
+// target is where an item goes: below the folder by its path in the package;
+// what a nested archive holds goes into a folder named after it.
+func (u *unpacker) target(address string) (string, bool) {
+	rest, ok := strings.CutPrefix(address, u.name)
+	if !ok || rest == "" {
+		return "", true
+	}
+	var out string
+	for i, level := range strings.Split(strings.TrimPrefix(rest, "::"), "::") {
+		clean, why := archive.SafeName(level)
+		if why != "" {
+			return "", false
+		}
+		if i > 0 {
+			out += insideSuffix
+		}
+		out = path.Join(out, clean)
+	}
+	return out, true
+}
+
+func (u *unpacker) wanted(address string) bool {
+	if !u.o.Only.Set() {
+		return true
+	}
+	whole := strings.ReplaceAll(address, "::", "/")
+	inside := strings.TrimPrefix(whole, u.name+"/")
+	return u.o.Only.Match(whole) || u.o.Only.Match(inside)
+}
+
+// sink writes one item to the staging folder.
+type sink struct {
+	u       *unpacker
+	it      *archive.Item
+	target  string
+	f       *os.File
+	sum     hash.Hash
+	err     error
+	reading *image.Reading
+}
+
+func (s *sink) open() {
+	s.sum = sha256.New()
+	s.f, s.err = s.u.temp()
+}
+
+func (u *unpacker) temp() (*os.File, error) {
+	u.mu.Lock()
+	u.next++
+	name := fmt.Sprintf("%08d", u.next)
+	u.mu.Unlock()
+	return os.OpenFile(filepath.Join(u.staging, name), os.O_CREATE|os.O_EXCL|os.O_RDWR, 0o600)
+}
+
+// Keep implements archive.Keeper.
+func (s *sink) Keep() bool { return s.reading != nil && s.reading.Keep() }
+
+func (s *sink) Write(p []byte) (int, error) {
+	if s.err != nil {
+		return 0, s.err
+	}
+	if s.reading != nil {
+		s.reading.Write(p)
+	}
+	if s.f != nil {
+		s.sum.Write(p)
+		if _, err := s.f.Write(p); err != nil {
+			s.err = fmt.Errorf("%w; free some space, or unpack elsewhere", err)
+			return 0, s.err
+		}
+	}
+	return len(p), nil
+}
+
+func (s *sink) End(c *archive.Content, problems []archive.Problem) error {
+	broken := false
+	for _, p := range problems {
+		s.u.report(p)
+		broken = broken || (p.Class == archive.Damaged || p.Class == archive.Unreadable) && s.it.Container == archive.None || p.Class == archive.Unsafe
+	}
+	if s.f != nil {
+		if err := s.u.keep(s.f, s.sum, s.target, s.it.Address, c.Size(), s.it.Order, s.it.Mode, broken); err != nil {
+			return err
+		}
+	}
+	if s.reading == nil || broken {
+		return nil
+	}
+	_, m, err := s.reading.End(c)
+	if err != nil || m == nil {
+		return err
+	}
+	return s.u.parts(c, m, s.target, s.it)
+}
+
+// keep closes a staged file, and notes where it goes.
+func (u *unpacker) keep(f *os.File, sum hash.Hash, target, address string, size int64, order []int, mode fs.FileMode, broken bool) error {
+	err := errors.Join(f.Sync(), f.Close())
+	if err != nil {
+		return &archive.OpenError{Path: f.Name(), Err: err}
+	}
+	if broken {
+		os.Remove(f.Name())
+		return nil
+	}
+	if mode == 0 {
+		mode = 0o644
+	}
+	u.mu.Lock()
+	defer u.mu.Unlock()
+	u.files = append(u.files, &staged{File{target, address, size, hex.EncodeToString(sum.Sum(nil)), false}, filepath.Base(f.Name()), order, mode&0o777 | 0o600})
+	return nil
+}
+
+// parts writes what is inside an image: each part as it lies there, and once
+// more inflated where it is compressed.
+func (u *unpacker) parts(c *archive.Content, m *image.Image, target string, it *archive.Item) error {
+	if target == "" {
+		target = it.Name
+	}
+	for i, p := range m.Parts {
+		address := it.Address + "::" + p.Name
+		if p.Size == 0 || !c.Readable() || !u.wanted(address) {
+			continue
+		}
+		name, why := archive.SafeName(strings.ReplaceAll(p.Name, "/", "_"))
+		if why != "" {
+			u.report(archive.Problem{Item: address, Class: archive.Unsafe, What: why, Advice: "it is not unpacked under this name"})
+			continue
+		}
+		order := append(slices.Clone(it.Order), i)
+		where := path.Join(target+partsSuffix, name)
+		inner := c.Section(p.Offset, min(p.Size, max(0, c.Size()-p.Offset)))
+		if err := u.part(inner, where, address, order); err != nil {
+			return err
+		}
+		deeper := &archive.Item{Address: address, Name: name, Order: order}
+		if p.Compression == "" || p.Unpacked == 0 {
+			if p.Image != nil {
+				if err := u.parts(inner, p.Image, where, deeper); err != nil {
+					return err
+				}
+			}
+			continue
+		}
+		z, problem, err := inner.Inflate(archive.Compression(p.Compression))
+		if err != nil {
+			return err
+		}
+		if z != nil && problem == "" {
+			err = u.part(z, where+insideSuffix, address, append(order, 0))
+			if err == nil && p.Image != nil {
+				err = u.parts(z, p.Image, where+insideSuffix, deeper)
+			}
+		}
+		z.Close()
+		if err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func (u *unpacker) part(c *archive.Content, target, address string, order []int) error {
+	f, err := u.temp()
+	if err != nil {
+		return &archive.OpenError{Path: u.staging, Err: err}
+	}
+	sum := sha256.New()
+	n, err := io.Copy(io.MultiWriter(f, sum), c.Reader(0, c.Size()))
+	if err != nil {
+		f.Close()
+		if archive.Fatal(err) {
+			return err
+		}
+		return &archive.OpenError{Path: f.Name(), Err: err}
+	}
+	return u.keep(f, sum, target, address, n, order, 0, false)
+}
+
+// names settles which file gets which name: of those that differ in case only
+// or that stand in each other's way, the first that the package lists.
+func (u *unpacker) names() []*staged {
+	slices.SortStableFunc(u.files, func(a, b *staged) int { return slices.Compare(a.order, b.order) })
+	taken := map[string]*staged{} // by name in lower case, folders included
+	var out []*staged
+next:
+	for _, f := range u.files {
+		folded := strings.ToLower(f.Path)
+		if have := taken[folded]; have != nil {
+			switch {
+			case have.Path == f.Path && have.SHA256 == f.SHA256:
+				continue // the same file, listed twice
+			case have.Path == f.Path:
+				u.problem(f, "another entry bears the same name, and was written")
+			case strings.EqualFold(have.Path, f.Path):
+				u.problem(f, fmt.Sprintf("its name differs from %s in case only, which was written", have.Path))
+			default:
+				u.problem(f, fmt.Sprintf("there is a folder of this name, for %s", have.Path))
+			}
+			continue
+		}
+		var above []string
+		for dir := path.Dir(folded); dir != "."; dir = path.Dir(dir) {
+			if have := taken[dir]; have != nil && strings.EqualFold(have.Path, dir) {
+				u.problem(f, fmt.Sprintf("%s is a file, so that nothing can lie below it", have.Path))
+				continue next
+			}
+			above = append(above, dir)
+		}
+		for _, dir := range above {
+			if taken[dir] == nil {
+				taken[dir] = f
+			}
+		}
+		taken[folded] = f
+		out = append(out, f)
+	}
+	return out
+}
+
+func (u *unpacker) problem(f *staged, what string) {
+	u.problems = append(u.problems, archive.Problem{Item: f.Address, Class: archive.Unsafe, What: what, Advice: "this one was not; unpack it alone with -only"})
+}
+
+// place moves the files to their names, when no different one is in the way.
+func (u *unpacker) place(files []*staged) error {
+	var conflicts []string
+	for _, f := range files {
+		name := filepath.FromSlash(f.Path)
+		info, err := u.root.Lstat(name)
+		switch {
+		case errors.Is(err, fs.ErrNotExist):
+			continue
+		case err != nil && !u.o.Replace, err == nil && !info.Mode().IsRegular():
+			conflicts = append(conflicts, f.Path)
+			continue
+		case err != nil:
+			continue
+		}
+		same, err := u.same(name, info.Size(), f)
+		if err != nil {
+			return &archive.OpenError{Path: filepath.Join(u.o.Into, name), Err: err}
+		}
+		if f.There = same; !same && !u.o.Replace {
+			conflicts = append(conflicts, f.Path)
+		}
+	}
+	if len(conflicts) > 0 {
+		return &ConflictError{conflicts}
+	}
+	for _, f := range files {
+		if f.There {
+			continue
+		}
+		name := filepath.FromSlash(f.Path)
+		if dir := filepath.Dir(name); dir != "." {
+			if err := u.root.MkdirAll(dir, 0o755); err != nil {
+				return &archive.OpenError{Path: filepath.Join(u.o.Into, dir), Err: err}
+			}
+		}
+		temp := filepath.Join(filepath.Base(u.staging), f.temp)
+		if err := errors.Join(u.root.Chmod(temp, f.mode), u.root.Rename(temp, name)); err != nil {
+			return &archive.OpenError{Path: filepath.Join(u.o.Into, name), Err: err}
+		}
+	}
+	return nil
+}
+
+// same tells whether a file that is there has the content that would be
+// written.
+func (u *unpacker) same(name string, size int64, f *staged) (bool, error) {
+	if size != f.Size {
+		return false, nil
+	}
+	r, err := u.root.Open(name)
+	if err != nil {
+		return false, err
+	}
+	defer r.Close()
+	sum := sha256.New()
+	if _, err := io.Copy(sum, r); err != nil {
+		return false, err
+	}
+	return hex.EncodeToString(sum.Sum(nil)) == f.SHA256, nil
+}
