@@ -2,6 +2,7 @@ package archive
 
 import (
 	"archive/zip"
+	"bufio"
 	"bytes"
 	"cmp"
 	"errors"
@@ -10,6 +11,7 @@ import (
 	"io/fs"
 	"slices"
 	"strings"
+	"sync"
 
 	"github.com/klauspost/compress/flate"
 )
@@ -75,7 +77,7 @@ func (w *walker) zip(p *pass) error {
 		return damaged()
 	}
 	w.zipStructure(p, at, zr.File, dir)
-	zr.RegisterDecompressor(zip.Deflate, func(r io.Reader) io.ReadCloser { return flate.NewReader(r) })
+	zr.RegisterDecompressor(zip.Deflate, inflater)
 
 	// The largest first, so that the cores end together; the zip's own bytes
 	// are hashed alongside.
@@ -105,6 +107,31 @@ func twins(files []*zip.File) []string {
 		seen[f.Name] = f
 	}
 	return out
+}
+
+// inflater reads deflated data through a large buffer: the package is on disk,
+// and each read of it is a call of the system.
+func inflater(r io.Reader) io.ReadCloser {
+	br := packedBuffers.Get().(*bufio.Reader)
+	br.Reset(r)
+	return &pooledInflater{flate.NewReader(br), br}
+}
+
+var packedBuffers = sync.Pool{New: func() any { return bufio.NewReaderSize(nil, 256<<10) }}
+
+type pooledInflater struct {
+	io.ReadCloser
+	br *bufio.Reader
+}
+
+func (p *pooledInflater) Close() error {
+	err := p.ReadCloser.Close()
+	if p.br != nil {
+		p.br.Reset(nil)
+		packedBuffers.Put(p.br)
+		p.br = nil
+	}
+	return err
 }
 
 func (w *walker) zipEntry(parent *Item, at io.ReaderAt, f *zip.File, index int) error {
