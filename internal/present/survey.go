@@ -43,7 +43,7 @@ func (s *Screen) Survey(v *survey.Survey) {
 		s.line(2, plain, fmt.Sprintf("its name says %s %s, which proves nothing by itself", f.About, f.Text()))
 	}
 	for _, n := range v.Notes {
-		s.line(2, info, n)
+		s.line(2, info, inText(v.Name, n))
 	}
 	for _, g := range v.Signatures {
 		s.line(2, signatureStyle(g.Outcome), fmt.Sprintf("signature of %s: %s, %s", within(v.Name, g.Of), g.Outcome, g.Because))
@@ -235,7 +235,7 @@ func (s *Screen) problems(title string, st style, pkg string, all []archive.Prob
 	}
 	s.head(title)
 	for _, p := range all {
-		s.hanging("  "+s.paint(st, "! "), 4, plain, within(pkg, p.Item)+": "+p.What)
+		s.hanging("  "+s.paint(st, "! "), 4, plain, within(pkg, p.Item)+": "+inText(pkg, p.What))
 		if p.Advice != "" {
 			s.line(6, plain, "-> "+p.Advice)
 		}
