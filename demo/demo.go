@@ -35,6 +35,7 @@ func Kit() []File {
 		"devices/cabinet-12.yaml":  []byte(cabinet12),
 		"rulebooks/velloway.yaml":  []byte(vellowayText),
 		"layouts/qmi.yaml":         []byte(layoutText),
+		"keys/quillmere.pem":       publicKey(),
 		"devices/tunnel-3.yaml":    []byte(tunnel3),
 	}
 	full := bundle("qm-tram-8.4.2", true)
@@ -45,6 +46,9 @@ func Kit() []File {
 	files["packages/QM-8T-8.4.2.img"] = mainImage("QM-24T", "8.4.2", arm)
 	files["packages/vr310-4.2.0.itb"] = radioImage("4.2.0")
 	files["packages/flash-07.bin"] = flashDump()
+	files["packages/gift.zip"] = hostile()
+	files["packages/depot-2026-11.tar.gz"] = tgz(entry{"README.txt", []byte("Everything for the night of the 26th.\n")}, entry{"switches/qm-tram-8.4.2.zip", full},
+		entry{"radios/vr310-4.2.0.itb.gz", gzipped(radioImage("4.2.0"))})
 	var out []File
 	for path, data := range files {
 		out = append(out, File{path, data})
@@ -75,6 +79,10 @@ func Story() []Case {
 			Args: match("cabinet-07", "QM-8T-8.4.2.img"), Exit: 1, Verdict: "misfit", Deciding: []string{"model"}},
 		{Name: "a FIT image with two configurations", Tale: "The radios in the tunnel take one image for both of their boards. Does it hold a configuration for radio 3?",
 			Args: match("tunnel-3", "vr310-4.2.0.itb"), Verdict: "fits", Deciding: []string{"model", "revision", "board", "arch"}},
+		{Name: "nested bundle", Tale: "The depot sends all of it in one file. Is everything in there whole?",
+			Args: []string{"survey", "packages/depot-2026-11.tar.gz"}},
+		{Name: "hostile package", Tale: "This one came by mail, from nobody knows whom.",
+			Args: []string{"survey", "packages/gift.zip"}, Exit: 1},
 		{Name: "deep scan", Tale: "And what did the flash chip of cabinet 07 hold, before anybody touched it?",
 			Args: []string{"survey", "-deep", "packages/flash-07.bin"}},
 	}

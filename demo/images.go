@@ -5,10 +5,14 @@ import (
 	"archive/zip"
 	"bytes"
 	"compress/gzip"
+	"crypto/ed25519"
 	"crypto/sha256"
+	"crypto/x509"
 	"encoding/binary"
+	"encoding/pem"
 	"fmt"
 	"hash/crc32"
+	"io/fs"
 	"math/rand/v2"
 	"strings"
 	"time"
@@ -69,6 +73,43 @@ func payload(seed string, size int) []byte {
 	return out[:size]
 }
 
+// signingKey is Quillmere's: made from a text that everybody knows, since the
+// kit must come out the same every time. It protects nothing.
+var signingKey = func() ed25519.PrivateKey {
+	seed := sha256.Sum256([]byte("Quillmere demo signing key"))
+	return ed25519.NewKeyFromSeed(seed[:])
+}()
+
+// publicKey is its public half, as PEM.
+func publicKey() []byte {
+	der, err := x509.MarshalPKIXPublicKey(signingKey.Public())
+	must(err)
+	return pem.EncodeToMemory(&pem.Block{Type: "PUBLIC KEY", Bytes: der})
+}
+
+// hostile is a package that means harm: names that climb out, a link, and two
+// files of one name.
+func hostile() []byte {
+	var b bytes.Buffer
+	w := zip.NewWriter(&b)
+	add := func(name string, mode fs.FileMode, data string) {
+		h := &zip.FileHeader{Name: name, Method: zip.Deflate, Modified: made}
+		h.SetMode(mode)
+		e, err := w.CreateHeader(h)
+		must(err)
+		_, err = e.Write([]byte(data))
+		must(err)
+	}
+	add("qm8t.img", 0o644, string(mainImage("QM-8T", "8.4.2", arm)[:2000]))
+	add("../../../../etc/cron.d/update", 0o644, "* * * * * root sh /tmp/u\n")
+	add("C:\\boot\\loader.bin", 0o644, "x")
+	add("latest", fs.ModeSymlink|0o777, "/etc/shadow")
+	add("notes\u202egpj.exe", 0o644, "x")
+	add("qm8t.img", 0o644, "another")
+	must(w.Close())
+	return b.Bytes()
+}
+
 type entry struct {
 	name string
 	data []byte
@@ -90,6 +131,7 @@ func bundle(name string, b1 bool) []byte {
 		files = append(files, entry{"boot/qm8t-boot-b.bin", bootImage("QM-8T", "3.2.0", arm64)}, entry{"qm8t-b.img", mainImage("QM-8T", release, arm64)},
 			entry{"poe/qm-poe-b.qmi", PoEImage(0x0802, 0b10000, "2.2", payload("poe b 2.2", 40<<10))})
 	}
+	files = append(files, entry{"qm_manifest.sig", ed25519.Sign(signingKey, files[0].data)})
 	var sums strings.Builder
 	for _, f := range files {
 		fmt.Fprintf(&sums, "%x  %s\n", sha256.Sum256(f.data), f.name)

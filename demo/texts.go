@@ -43,6 +43,7 @@ packages:
                heading: '^\[(?P<models>[^\]]+)\]$',
                record: '^(?P<component>\w+)\s+(?P<file>\S+)\s+(?P<version>\S+)(?:\s+revs?=(?P<revisions>\S+))?$'}
     checksums: '**/*.sha256'
+    signature: {item: '**/*_manifest.sig', of: manifest, key: quillmere.pem}
     notes: ['**/*notes*.txt']
     items:
       - {match: '**/boot/*.bin', component: boot, title: '^(?P<model>QM-\w+) (?P<version>\S+)$'}

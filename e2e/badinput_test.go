@@ -36,6 +36,10 @@ func TestBadInput(t *testing.T) {
 	const m = "qm-tram-8.4.2/qm_manifest.txt"
 	files[m] = append(files[m], "and one line that says nothing to anybody!\n"...)
 	delete(files, "qm-tram-8.4.2/qm.sha256")
+	rules := strings.Replace(readFile(t, kit, "rulebooks/quillmere.yaml"), "    signature: {item: '**/*_manifest.sig', of: manifest, key: quillmere.pem}\n", "", 1)
+	write(t, kit, "unsigned/rulebooks/quillmere.yaml", []byte(rules))
+	write(t, kit, "unsigned/layouts/qmi.yaml", []byte(readFile(t, kit, "layouts/qmi.yaml")))
+	write(t, kit, "unsigned/devices/cabinet-07.yaml", []byte(readFile(t, kit, "devices/cabinet-07.yaml")))
 	write(t, kit, "in/line/qm-tram-8.4.2.zip", zipOf(t, files))
 
 	match := func(pkg string) []string { return []string{"match", "-device", "cabinet-07", pkg} }
@@ -57,7 +61,7 @@ func TestBadInput(t *testing.T) {
 		"header of an empty file":       {[]string{"header", "in/empty.img"}, 4, []string{"empty"}},
 		"erased flash":                  {match("in/blank.img"), 1, []string{"MISFIT", "FF"}},
 		"all zero":                      {match("in/zeros.img"), 1, []string{"MISFIT", "zero"}},
-		"unread line in a manifest":     {match("in/line/qm-tram-8.4.2.zip"), 3, []string{"UNSETTLED", "line 13", "says nothing to anybody", "rulebook"}},
+		"unread line in a manifest":     {[]string{"match", "-kit", "unsigned", "-device", "cabinet-07", "in/line/qm-tram-8.4.2.zip"}, 3, []string{"UNSETTLED", "line 13", "says nothing to anybody", "rulebook"}},
 		"misspelt key":                  {on("in/misspelt.yaml"), 4, []string{"misspelt.yaml:3:1", `"modle"`, `"model"`}},
 		"key given twice":               {on("in/twice.yaml"), 4, []string{"twice.yaml:3:1", "line 2"}},
 		"tab in YAML":                   {on("in/tab.yaml"), 4, []string{"tab.yaml:2", "YAML"}},

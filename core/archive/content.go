@@ -154,7 +154,7 @@ func (c *Content) inflate(method Compression, from io.Reader) (inner *Content, p
 	if err := inner.entered(); err != nil {
 		return nil, "", err
 	}
-	taken := func() int64 { return 0 }
+	var taken func() int64
 	if b, ok := from.(*byteCounter); ok {
 		taken = func() int64 { return b.n }
 	} else {

@@ -294,6 +294,9 @@ func Run(ctx context.Context, path string, o Options) (*Survey, error) {
 		return nil, err
 	}
 	s.comparePublished()
+	if len(s.Items) == 0 && len(s.Problems) == 0 {
+		s.problem(s.Name, archive.Problem{Item: s.Name, Class: Absent, What: "there is nothing in it", Advice: "look whether this is the right folder"})
+	}
 	for _, it := range s.Items {
 		s.Problems = append(s.Problems, it.Problems...)
 	}

@@ -67,6 +67,7 @@ func (s *Screen) deepMap(regions []image.Region, size int64, indent int) {
 		}
 	}
 	s.line(indent, faint, strings.Join(legend, "   "))
+	const columns = 40 // of what stands in front of the words
 	for i, r := range regions {
 		if i == maxShown {
 			s.line(indent, faint, fmt.Sprintf("and %d more", len(regions)-i))
@@ -84,9 +85,9 @@ func (s *Screen) deepMap(regions []image.Region, size int64, indent int) {
 		if sums := checksums(r.Image); sums != "" {
 			what += "; " + sums
 		}
-		s.hanging(lead+s.paint(good, t), indent+36, plain, what)
+		s.hanging(lead+s.paint(good, t), indent+columns, plain, what)
 		for _, p := range partLines(r.Image, "") {
-			s.line(indent+36, faint, p)
+			s.line(indent+columns, faint, p)
 		}
 	}
 }

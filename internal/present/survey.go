@@ -21,11 +21,17 @@ func (s *Screen) Survey(v *survey.Survey) {
 	if v.Folder {
 		title = fmt.Sprintf("%s  a folder of %s, %s", v.Name, count(len(v.Items), "item"), Bytes(v.Size))
 	}
-	if len(problems) == 0 {
-		s.hanging(s.paint(good, "SOUND")+"     ", 10, strong, title)
-	} else {
-		s.hanging(s.paint(bad, strings.ToUpper(count(len(problems), "problem")))+"  ", 12, strong, title)
+	verdict := func() {
+		switch {
+		case len(problems) == 0 && slices.ContainsFunc(v.Items, func(it *survey.Item) bool { return it.Quick }):
+			s.hanging(s.paint(doubt, "NOT CHECKED IN FULL")+"  ", 21, strong, title+" (-quick)")
+		case len(problems) == 0:
+			s.hanging(s.paint(good, "SOUND")+"     ", 10, strong, title)
+		default:
+			s.hanging(s.paint(bad, strings.ToUpper(count(len(problems), "problem")))+"  ", 12, strong, title)
+		}
 	}
+	verdict()
 	if v.Entry != nil {
 		t := "described by " + v.Rulebook.Source(v.Entry.Spot).Where()
 		if v.Entry.Title.Set() {
@@ -54,7 +60,14 @@ func (s *Screen) Survey(v *survey.Survey) {
 	}
 	s.problems("What is wrong", bad, v.Name, problems)
 	s.problems("Worth knowing", info, v.Name, notes)
+	if s.Width > 0 && len(v.Items) > manyItems { // the beginning has scrolled away
+		s.blank()
+		verdict()
+	}
 }
+
+// manyItems is from how many items on a survey is longer than a screen.
+const manyItems = 6
 
 func count(n int, noun string) string {
 	if n == 1 {
@@ -142,7 +155,7 @@ func (s *Screen) item(v *survey.Survey, it *survey.Item) {
 
 func headerFacts(m *image.Image) string {
 	var parts []string
-	for _, n := range []fact.Name{fact.Title, fact.Version, fact.Arch, fact.OS, fact.Type, fact.Board, image.BuildID, image.Linux, image.OSRelease, image.VersionFile} {
+	for _, n := range []fact.Name{fact.Title, fact.Model, fact.Revision, fact.Version, fact.Arch, fact.OS, fact.Type, fact.Board, image.BuildID, image.Linux, image.OSRelease, image.VersionFile} {
 		t := fact.Values(ofName(m.Facts, n))
 		if t == "" {
 			continue
@@ -171,6 +184,9 @@ func ofName(facts []fact.Fact, n fact.Name) []fact.Fact { return fact.Claim(fact
 func partLines(m *image.Image, lead string) []string {
 	var out []string
 	for _, p := range m.Parts {
+		if len(m.Parts) == 1 && p.Compression == "" && (p.Kind == "" || p.Kind == "unknown") && p.Image == nil {
+			continue // a payload of which nothing is known is not worth a line
+		}
 		t := lead + partText(p)
 		if p.Image != nil {
 			if facts := headerFacts(p.Image); facts != "" {
