@@ -28,10 +28,11 @@ func (w *walker) cpio(p *pass, r io.Reader, levels int) error {
 	br := bufio.NewReaderSize(r, 32<<10)
 	head, _ := br.Peek(6)
 	head = bytes.Clone(head)
-	cr := cpio.NewReader(br)
+	recent := &tail{r: br}
+	cr := cpio.NewReader(recent)
 	for i := 0; ; i++ {
 		h, err := cr.Next()
-		if err == io.EOF {
+		if err == io.EOF && bytes.Contains(recent.last, []byte("TRAILER!!!")) {
 			return nil
 		}
 		if err != nil {
@@ -42,9 +43,9 @@ func (w *walker) cpio(p *pass, r io.Reader, levels int) error {
 		switch {
 		case h.Mode.IsDir():
 		case h.Mode.IsRegular():
-			var r io.Reader = cr
+			var r io.Reader = &exact{r: cr, left: h.Size}
 			if string(head) == "070702" {
-				r = &cpioSum{r: cr, left: h.Size, want: h.Checksum}
+				r = &cpioSum{r: r, left: h.Size, want: h.Checksum}
 			}
 			if err := w.item(it, source{r: r}); err != nil {
 				return err
@@ -59,6 +60,36 @@ func (w *walker) cpio(p *pass, r io.Reader, levels int) error {
 			w.visitor.Report(Problem{it.Address, Unsafe, what, "it is not followed and will not be unpacked"})
 		}
 	}
+}
+
+// tail keeps the last bytes that were read: what a library read and does not
+// tell.
+type tail struct {
+	r    io.Reader
+	last []byte // at most 32
+}
+
+func (t *tail) Read(p []byte) (int, error) {
+	n, err := t.r.Read(p)
+	t.last = append(t.last, p[max(0, n-32):n]...)
+	t.last = append(t.last[:0], t.last[max(0, len(t.last)-32):]...)
+	return n, err
+}
+
+// exact is a member that has to be as long as its header says.
+type exact struct {
+	r     io.Reader
+	left  int64
+	short bool // it ended too early
+}
+
+func (e *exact) Read(p []byte) (int, error) {
+	n, err := e.r.Read(p)
+	if e.left -= int64(n); err == io.EOF && e.left > 0 {
+		e.short = true
+		err = io.ErrUnexpectedEOF
+	}
+	return n, err
 }
 
 // cpioSum adds up the bytes of a file, and says so when they are not what its
@@ -88,7 +119,8 @@ func (w *walker) ar(p *pass) error {
 	if err := w.enter(p.it, 1); err != nil {
 		return err
 	}
-	ar := ar.NewReader(p)
+	recent := &tail{r: p}
+	ar := ar.NewReader(recent)
 	for i := 0; ; i++ {
 		var name string
 		var size int64
@@ -105,15 +137,19 @@ func (w *walker) ar(p *pass) error {
 		if err != nil {
 			return p.failed(err)
 		}
+		if !bytes.HasSuffix(recent.last, []byte("`\n")) || size < 0 {
+			p.problem(Damaged, fmt.Sprintf("the header of its member %d makes no sense", i+1), "download the package again")
+			return nil
+		}
 		if name == "" || name == "/" { // the table of symbols, of long names
 			continue
 		}
-		if size < 0 {
-			p.problem(Damaged, fmt.Sprintf("its member %s is said to have %d bytes", name, size), "download the package again")
-			return nil
-		}
-		if err := w.item(p.it.child(name, size, 1, i), source{r: ar}); err != nil {
+		member := &exact{r: ar, left: size}
+		if err := w.item(p.it.child(name, size, 1, i), source{r: member}); err != nil {
 			return err
+		}
+		if member.short {
+			return p.failed(io.ErrUnexpectedEOF)
 		}
 	}
 }

@@ -128,12 +128,9 @@ func (j *judge) hasComponent(name string) bool {
 
 // extra notes firmware that no manifest lists.
 func (j *judge) extra() []Check {
-	if len(j.s.Manifests) == 0 {
-		return nil
-	}
 	var out []Check
-	for _, it := range j.s.Items {
-		if _, listed := it.Witness(fact.Manifest); listed || !it.Firmware() || j.partOfImage(it) {
+	for _, it := range j.s.Unlisted() {
+		if j.partOfImage(it) {
 			continue
 		}
 		out = append(out, Check{Check: "complete", Outcome: Note, Package: it.Address, Because: fmt.Sprintf("%s is in the package, and the manifest does not list it", it.Address),

@@ -140,7 +140,7 @@ func readUBI(s *Source) (*Image, error) {
 			volumes[id] = vol
 		}
 		vol.blocks++
-		if lnum == 0 {
+		if lnum == 0 && at+data < s.Size() {
 			vol.first = at + data
 		}
 		if n := int64(binary.BigEndian.Uint32(v[20:])); vol.static && n > 0 && n <= peb-data {

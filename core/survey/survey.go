@@ -281,6 +281,9 @@ func Run(ctx context.Context, path string, o Options) (*Survey, error) {
 		}
 	}
 	s.judgeRoot()
+	for _, it := range s.Unlisted() {
+		it.Problems = append(it.Problems, archive.Problem{Item: it.Address, Class: archive.Note, What: "no manifest of the package lists it"})
+	}
 	if e := s.Entry; e != nil && e.Manifest != nil && len(s.Manifests) == 0 && !s.Broken() {
 		s.problem(s.Name, archive.Problem{Item: s.Name, Class: Absent,
 			What: fmt.Sprintf("the rulebook expects a manifest (%s), and there is none", e.Manifest.Item.Pattern), Advice: "download the whole package again"})
