@@ -268,8 +268,8 @@ func TestTarForms(t *testing.T) {
 		assert.True(t, n.says(Unsafe, "::dev", "device"), "%s: %v", name, n.problems)
 		assert.Len(t, n.items, 2, "neither link nor device is an item")
 		for _, it := range n.items {
-			if it.Name == "end.img" {
-				assert.EqualValues(t, 0o640, it.Mode.Perm())
+			if it.Depth > 0 {
+				assert.EqualValues(t, 0o640, it.Mode)
 			}
 		}
 	}

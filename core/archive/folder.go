@@ -72,7 +72,7 @@ func (w *walker) folder(dir, name string) error {
 			w.visitor.Report(Problem{order[i].it.Address, Unsafe, "not a file any more", "try again when nothing changes the folder"})
 			return nil
 		}
-		order[i].it.Size = info.Size()
+		order[i].it.Size, order[i].it.Mode = info.Size(), info.Mode().Perm()
 		return w.file(order[i].it, f, info)
 	})
 }

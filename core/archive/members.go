@@ -124,10 +124,12 @@ func (w *walker) ar(p *pass) error {
 	for i := 0; ; i++ {
 		var name string
 		var size int64
+		var mode fs.FileMode
 		err := guard(func() error {
 			h, err := ar.Next()
 			if err == nil {
 				name, size = strings.TrimSuffix(h.Name, "/"), h.Size
+				mode = fs.FileMode(h.Mode).Perm()
 			}
 			return err
 		})
@@ -145,7 +147,9 @@ func (w *walker) ar(p *pass) error {
 			continue
 		}
 		member := &exact{r: ar, left: size}
-		if err := w.item(p.it.child(name, size, 1, i), source{r: member}); err != nil {
+		it := p.it.child(name, size, 1, i)
+		it.Mode = mode
+		if err := w.item(it, source{r: member}); err != nil {
 			return err
 		}
 		if member.short {

@@ -52,6 +52,7 @@ func (w *walker) tar(p *pass, r io.Reader, levels int) error {
 			return p.failed(err)
 		}
 		it := p.it.child(h.Name, h.Size, levels, i)
+		it.Mode = h.FileInfo().Mode().Perm()
 		switch h.Typeflag {
 		case tar.TypeReg, tar.TypeGNUSparse:
 			if err := w.item(it, source{r: tr}); err != nil {

@@ -300,50 +300,72 @@ func readCSV(data []byte) (*value, error) {
 }
 
 // readINI makes a mapping of each section; its name stands under "$section".
+// Sections of one name are kept apart, as records that all bear the same.
 func readINI(data []byte) (*value, error) {
-	f, err := ini.LoadSources(ini.LoadOptions{AllowShadows: false, IgnoreInlineComment: true, SkipUnrecognizableLines: false, AllowBooleanKeys: true}, data)
+	f, err := ini.LoadSources(ini.LoadOptions{AllowNonUniqueSections: true, IgnoreInlineComment: true, AllowBooleanKeys: true}, data)
 	if err != nil {
 		return nil, &lineError{1, err}
 	}
-	where := sectionLines(data)
+	where, err := sectionLines(data)
+	if err != nil {
+		return nil, err
+	}
 	root := &value{line: 1, list: []*value{}}
 	for _, s := range f.Sections() {
 		if s.Name() == ini.DefaultSection && len(s.Keys()) == 0 {
 			continue
 		}
-		v := &value{line: where[s.Name()]["" /* the section itself */], of: map[string]*value{}}
+		at := iniSection{line: 1}
+		if of := where[s.Name()]; len(of) > 0 {
+			at, where[s.Name()] = of[0], of[1:]
+		}
+		v := &value{line: at.line, of: map[string]*value{}}
 		if s.Name() != ini.DefaultSection {
 			v.put("$section", &value{line: v.line, text: s.Name()})
 		}
 		for _, k := range s.Keys() {
-			v.put(k.Name(), &value{line: where[s.Name()][k.Name()], text: k.Value()})
+			v.put(k.Name(), &value{line: max(at.line, at.keys[k.Name()]), text: k.Value()})
 		}
 		root.list = append(root.list, v)
 	}
 	return root, nil
 }
 
+// iniSection tells where a section and its keys stand.
+type iniSection struct {
+	line int
+	keys map[string]int
+}
+
 // sectionLines finds the lines of sections and keys, which the library does
-// not tell.
-func sectionLines(data []byte) map[string]map[string]int {
-	out := map[string]map[string]int{ini.DefaultSection: {}}
-	section := ini.DefaultSection
+// not tell, by the names of the sections and in their order. A key that
+// stands twice in one section, whose first value the library drops, is an
+// error.
+func sectionLines(data []byte) (map[string][]iniSection, error) {
+	current := iniSection{1, map[string]int{}}
+	out := map[string][]iniSection{ini.DefaultSection: {current}}
 	n := 0
 	for line := range strings.Lines(string(data)) {
 		n++
 		t := strings.TrimSpace(line)
-		if strings.HasPrefix(t, "[") && strings.HasSuffix(t, "]") {
-			section = strings.TrimSpace(t[1 : len(t)-1])
-			if out[section] == nil {
-				out[section] = map[string]int{"": n}
-			}
+		if t == "" || t[0] == '#' || t[0] == ';' {
 			continue
 		}
-		if key, _, ok := strings.Cut(t, "="); ok {
-			out[section][strings.TrimSpace(key)] = n
-		} else if key, _, ok := strings.Cut(t, ":"); ok {
-			out[section][strings.TrimSpace(key)] = n
+		if strings.HasPrefix(t, "[") && strings.HasSuffix(t, "]") {
+			name := strings.TrimSpace(t[1 : len(t)-1])
+			current = iniSection{n, map[string]int{}}
+			out[name] = append(out[name], current)
+			continue
 		}
+		i := strings.IndexAny(t, "=:")
+		if i < 0 {
+			continue
+		}
+		key := strings.TrimSpace(t[:i])
+		if before := current.keys[key]; before > 0 {
+			return nil, &lineError{n, fmt.Errorf("the key %q stands in line %d already", key, before)}
+		}
+		current.keys[key] = n
 	}
-	return out
+	return out, nil
 }
