@@ -201,7 +201,7 @@ func TestBounds(t *testing.T) {
 }
 
 func TestUnsafeNames(t *testing.T) {
-	for name, why := range map[string]string{"../a": "climbs", "a/../../b": "climbs", "/a": "absolute", `C:\a`: "drive", `a\b`: "backslash", "a\x1bb": "control", "a\u202eb": "direction", "": "no name"} {
+	for name, why := range map[string]string{"../a": "climbs", "a/../../b": "climbs", "/a": "absolute", `C:\a`: "drive", `a\b`: "backslash", "a\x1bb": "control", "a\u202eb": "nobody sees", "a\u200bb": "nobody sees", "": "no name"} {
 		_, got := unsafeName(name)
 		assert.Contains(t, got, why, "%q", name)
 	}

@@ -44,7 +44,7 @@ func unsafeName(name string) (clean, why string) {
 	case strings.Contains(name, `\`):
 		return "", "its name contains a backslash"
 	case strings.ContainsFunc(name, Invisible):
-		return "", "its name contains control or direction characters"
+		return "", "its name contains control characters or ones that nobody sees (direction, zero width)"
 	}
 	for _, part := range strings.Split(name, "/") {
 		if part == ".." {
@@ -58,14 +58,9 @@ func unsafeName(name string) (clean, why string) {
 // wrong with one that is never used.
 func SafeName(name string) (clean, why string) { return unsafeName(name) }
 
-// Invisible tells characters that could change how a name or text is shown:
-// C0, DEL, C1, the bidirectional controls and the line separators.
+// Invisible tells characters that could change how a name or text is shown,
+// or hide that two names differ: control characters (C0, DEL, C1), those that
+// only format (direction, zero width, tags) and the line separators.
 func Invisible(r rune) bool {
-	switch {
-	case unicode.IsControl(r):
-		return true
-	case r == 0x061c, r == 0x200e, r == 0x200f, r >= 0x2028 && r <= 0x202e, r >= 0x2066 && r <= 0x2069, r == 0xfeff:
-		return true
-	}
-	return false
+	return unicode.IsControl(r) || unicode.In(r, unicode.Cf, unicode.Zl, unicode.Zp)
 }

@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"io"
 	"slices"
+	"unicode/utf16"
 	"unicode/utf8"
 
 	"fitcheck/core/archive"
@@ -47,7 +48,9 @@ func escapeInvisible(b []byte) []byte {
 	for len(b) > 0 {
 		r, n := utf8.DecodeRune(b)
 		if r != '\n' && archive.Invisible(r) {
-			out = fmt.Appendf(out, `\u%04x`, r)
+			for _, unit := range utf16.Encode([]rune{r}) {
+				out = fmt.Appendf(out, `\u%04x`, unit)
+			}
 		} else {
 			out = append(out, b[:n]...)
 		}

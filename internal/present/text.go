@@ -22,7 +22,7 @@ type Screen struct {
 }
 
 // Safe makes a text from an input fit to be shown: control characters and
-// direction marks become visible escapes, so that no file name can act on the
+// ones that nobody sees become visible escapes, so that no file name can act on the
 // terminal.
 func Safe(s string) string {
 	if !strings.ContainsFunc(s, archive.Invisible) {

@@ -1,0 +1,111 @@
+package present
+
+import (
+	"bytes"
+	"encoding/json"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"fitcheck/core/fact"
+	"fitcheck/core/fit"
+)
+
+func cited(side, value string, s fact.Source) fit.Cited {
+	return fit.Cited{Side: side, Value: value, Source: s}
+}
+
+func verdict(of fit.Outcome, checks ...fit.Check) *fit.Verdict {
+	return &fit.Verdict{Verdict: of, Package: "p.zip", Device: "cab-07", Release: "8.4.2",
+		Members: []fit.Member{{About: "QM-8T, revision A2", Verdict: of, Checks: checks,
+			Chosen: []fit.Chosen{{Component: "main", Item: "p.zip::a.img", Version: "8.4.2", Slot: "B"}}}}}
+}
+
+var (
+	model = fit.Check{Check: "model", Component: "main", Outcome: fit.Fits, Because: "p.zip::a.img names the model QM-8T", Sources: []fit.Cited{
+		cited(fit.OfDevice, "QM-8T", fact.Source{Kind: fact.DeviceFile, File: "cab.yaml", Line: 3}),
+		cited(fit.OfPackage, "QM-8T", fact.Source{Kind: fact.Header, File: "p.zip::a.img", Offset: 32, Size: 5}),
+		cited(fit.OfPackage, "QM-8T", fact.Source{Kind: fact.Manifest, File: "p.zip::m.txt", Line: 4})}}
+	revision = fit.Check{Check: "revision", Component: "main", Outcome: fit.Misfit, Because: "for B1, and the device is an A2", Advice: "get the image for A2", Sources: []fit.Cited{
+		cited(fit.OfDevice, "A2", fact.Source{Kind: fact.DeviceFile, File: "cab.yaml", Line: 4}), cited(fit.OfPackage, "B1", fact.Source{Kind: fact.Manifest, File: "p.zip::m.txt", Line: 4})}}
+	slot      = fit.Check{Check: "slot", Component: "main", Outcome: fit.Fits, Because: "slot B is free"}
+	region    = fit.Check{Check: "region", Outcome: fit.NotApplicable, Because: "no region is said"}
+	published = fit.Check{Check: "digest", Outcome: fit.Unsettled, Because: "nothing to compare with", Advice: "give -digest"}
+)
+
+func screen(v *fit.Verdict, width int) string {
+	var b bytes.Buffer
+	(&Screen{Out: &b, Width: width}).Match(v)
+	return b.String()
+}
+
+// inOrder holds when the texts stand in the output one after the other.
+func inOrder(t *testing.T, out string, texts ...string) {
+	t.Helper()
+	at := 0
+	for _, want := range texts {
+		i := strings.Index(out[at:], want)
+		require.GreaterOrEqual(t, i, 0, "%q after what comes before it in:\n%s", want, out)
+		at += i + len(want)
+	}
+}
+
+func TestMatchTellsInOrder(t *testing.T) {
+	inOrder(t, screen(verdict(fit.Misfit, model, published, revision, region), 100),
+		"MISFIT", "p.zip does NOT fit cab-07", "QM-8T, revision A2; the package stands for release 8.4.2",
+		"What decides it", "for B1, and the device is an A2", "A2 (device file cab.yaml:4)", "B1 (manifest ::m.txt:4)",
+		"What else was checked", "nothing to compare with", "names the model QM-8T",
+		"Images that come nearest", "What to do next", "1. get the image for A2", "2. give -digest",
+		"MISFIT  p.zip does NOT fit cab-07")
+	out := screen(verdict(fit.Fits, slot, model, region), 0)
+	inOrder(t, out, "FIT", "What decides it", "names the model", "What else was checked", "slot B is free", "Images to install, in this order", "::a.img  version 8.4.2  into slot B", "back up the settings", "install into slot B")
+	assert.NotContains(t, out, "no region is said", "what does not apply is not worth a line")
+	inOrder(t, screen(verdict(fit.Unsettled, model, published), 100), "UNSETTLED", "is not settled", "What decides it", "nothing to compare with")
+}
+
+// Every line cites both sides, also where it is short.
+func TestSidesNameEveryPlace(t *testing.T) {
+	for _, v := range []*fit.Verdict{verdict(fit.Fits, model), verdict(fit.Misfit, model, revision)} {
+		out := screen(v, 0)
+		for _, place := range []string{"device file cab.yaml:3", "header ::a.img at 0x20, 5 bytes", "manifest ::m.txt:4"} {
+			assert.Contains(t, out, place)
+		}
+	}
+	assert.Contains(t, screen(verdict(fit.Fits, model), 0), "QM-8T (header ::a.img at 0x20, 5 bytes and manifest ::m.txt:4)", "one value of two places is written once")
+}
+
+func TestMatchNarrow(t *testing.T) {
+	for _, l := range strings.Split(screen(verdict(fit.Misfit, model, revision, published), 60), "\n") {
+		assert.LessOrEqual(t, len(l), 60, l)
+	}
+}
+
+func TestMatchJSON(t *testing.T) {
+	var b bytes.Buffer
+	require.NoError(t, WriteJSON(&b, MatchJSON(verdict(fit.Misfit, model, revision))))
+	var doc struct {
+		Verdict string
+		Members []struct {
+			Checks []struct {
+				Check, Outcome string
+				Sources        []struct{ Side, Value, Source, Where string }
+			}
+		}
+	}
+	require.NoError(t, json.Unmarshal(b.Bytes(), &doc), b.String())
+	assert.Equal(t, "misfit", doc.Verdict)
+	require.Len(t, doc.Members[0].Checks, 2)
+	assert.Equal(t, "revision", doc.Members[0].Checks[1].Check)
+	assert.Equal(t, struct{ Side, Value, Source, Where string }{fit.OfPackage, "B1", "manifest", "p.zip::m.txt:4"}, doc.Members[0].Checks[1].Sources[1])
+	assert.NotContains(t, b.String(), "null", "what is not known is left out, or empty")
+}
+
+func TestHexText(t *testing.T) {
+	assert.Equal(t, "27 05 19 56", hexText([]byte{0x27, 5, 0x19, 0x56}, 16))
+	lines := strings.Split(hexText(bytes.Repeat([]byte{0xab}, 20), 24), "\n")
+	require.Len(t, lines, 3)
+	assert.Len(t, lines[0], 8*3-1)
+	assert.Equal(t, "ab ab ab ab", lines[2])
+}

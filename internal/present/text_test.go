@@ -1,0 +1,70 @@
+package present
+
+import (
+	"bytes"
+	"encoding/json"
+	"strings"
+	"testing"
+
+	"github.com/jedib0t/go-pretty/v6/text"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+const hostile = "a\x1b[2Jb\u202ec\u0007d\x7fe\u0085f\u200bg\U000e0041"
+
+// No name out of a package can act on the terminal or on who reads along.
+func TestSafe(t *testing.T) {
+	assert.Equal(t, `a\u001b[2Jb\u202ec\u0007d\u007fe\u0085f\u200bg\ue0041`, Safe(hostile))
+	assert.Equal(t, "Brückwasser 8.4.2 — 電車", Safe("Brückwasser 8.4.2 — 電車"), "letters of all scripts stay")
+	assert.Equal(t, `two\u000alines`, Safe("two\nlines"), "nor begin a line of its own")
+}
+
+func TestWriteJSONEscapes(t *testing.T) {
+	var b bytes.Buffer
+	require.NoError(t, WriteJSON(&b, map[string]any{"name": hostile, "<&>": "\u2028\u2066"}))
+	for _, r := range strings.TrimSuffix(b.String(), "\n") {
+		assert.True(t, r == '\n' || r >= ' ' && r < 0x7f, "%q in the text", r)
+	}
+	var back map[string]string
+	require.NoError(t, json.Unmarshal(b.Bytes(), &back))
+	assert.Equal(t, hostile, back["name"], "what reads it gets the name itself")
+	assert.Equal(t, "\u2028\u2066", back["<&>"])
+}
+
+func TestLinesKeepTheWidth(t *testing.T) {
+	long := strings.Repeat("the device is of the model QM-8T, ", 20) + strings.Repeat("x", 300) + " end 電車" + strings.Repeat("電", 120)
+	for _, width := range []int{40, 80, 100} {
+		for _, color := range []bool{false, true} {
+			var b bytes.Buffer
+			s := &Screen{Out: &b, Width: width, Color: color}
+			s.hanging(s.paint(bad, "MISFIT")+"  ", 8, strong, long)
+			lines := strings.Split(strings.TrimSuffix(b.String(), "\n"), "\n")
+			require.Greater(t, len(lines), 3)
+			for i, l := range lines {
+				assert.LessOrEqual(t, text.StringWidthWithoutEscSequences(l), width)
+				if i > 0 {
+					assert.True(t, strings.HasPrefix(text.StripEscape(l), "        "), "further lines stand under the first: %q", l)
+				}
+			}
+			together := strings.ReplaceAll(strings.ReplaceAll(text.StripEscape(b.String()), "\n", ""), " ", "")
+			assert.Equal(t, "MISFIT"+strings.ReplaceAll(long, " ", ""), together, "nothing is lost")
+			assert.Equal(t, color, strings.Contains(b.String(), "\x1b["), "colour only where it is wanted")
+		}
+	}
+	var b bytes.Buffer
+	(&Screen{Out: &b}).line(2, plain, long)
+	assert.Equal(t, "  "+long+"\n", b.String(), "a pipe gets whole lines")
+}
+
+func TestBytes(t *testing.T) {
+	for n, want := range map[int64]string{-1: "size not known", 0: "0 bytes", 1023: "1023 bytes", 1536: "1.5 KiB", 16 << 20: "16.0 MiB", 3 << 29: "1.5 GiB"} {
+		assert.Equal(t, want, Bytes(n))
+	}
+}
+
+func TestWithin(t *testing.T) {
+	assert.Equal(t, "::a/b:3", within("p.zip", "p.zip::a/b:3"))
+	assert.Equal(t, "p.zip", within("p.zip", "p.zip"))
+	assert.Equal(t, "rules.yaml:3", within("p.zip", "rules.yaml:3"))
+}
