@@ -158,3 +158,52 @@ func TestInterrupt(t *testing.T) {
 		assert.Contains(t, out.String(), "interrupted")
 	}
 }
+
+// A result that could not be written in full never ends with a good status.
+func TestFullDisk(t *testing.T) {
+	if runtime.GOOS != "linux" {
+		t.Skip("needs /dev/full")
+	}
+	kit := writeKit(t)
+	full, err := os.OpenFile("/dev/full", os.O_WRONLY, 0)
+	require.NoError(t, err)
+	defer full.Close()
+	for _, args := range [][]string{{"survey", "qm-tram-8.4.2.zip"}, {"survey", "-json", "qm-tram-8.4.2.zip"}, {"match", "-device", "cabinet-07", "qm-tram-8.4.2.zip"}, {"version"}, {"demo", t.TempDir()}} {
+		var errout bytes.Buffer
+		c := exec.Command(program, args...)
+		c.Dir, c.Stdout, c.Stderr = kit, full, &errout
+		c.Run()
+		assert.Equal(t, 4, c.ProcessState.ExitCode(), args)
+		assert.Equal(t, 1, strings.Count(errout.String(), "could not be written in full"), args)
+	}
+
+	// Files of the run itself: no byte is left of what could not be written whole.
+	tmp := t.TempDir()
+	write(t, kit, "nested.zip", zipOf(t, map[string][]byte{"in.zip": zipOf(t, map[string][]byte{"a": noise(40 << 20)})}))
+	for _, args := range [][]string{{"unpack", "-into", "out", "qm-tram-8.4.2.zip"}, {"survey", "nested.zip"}} {
+		var errout bytes.Buffer
+		c := exec.Command("sh", append([]string{"-c", `ulimit -f 8; exec "$0" "$@"`, program}, args...)...)
+		c.Dir, c.Stderr = kit, &errout
+		c.Env = append(os.Environ(), "TMPDIR="+tmp)
+		c.Run()
+		assert.Equal(t, 4, c.ProcessState.ExitCode(), args)
+		assert.Contains(t, errout.String(), "free some space", args)
+		for _, dir := range []string{tmp, filepath.Join(kit, "out")} {
+			left, _ := os.ReadDir(dir)
+			assert.Empty(t, left, args)
+		}
+	}
+}
+
+// noise is data that does not compress.
+func noise(n int) []byte {
+	out := make([]byte, n)
+	x := uint64(88172645463325252)
+	for i := range out {
+		x ^= x << 13
+		x ^= x >> 7
+		x ^= x << 17
+		out[i] = byte(x)
+	}
+	return out
+}

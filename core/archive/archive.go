@@ -177,9 +177,8 @@ type OpenError struct {
 }
 
 func (e *OpenError) Error() string {
-	var pe *os.PathError
 	reason := e.Err
-	if errors.As(e.Err, &pe) {
+	if pe, ok := e.Err.(*os.PathError); ok { // the path is told already; a wrapped one says more
 		reason = pe.Err
 	}
 	switch {

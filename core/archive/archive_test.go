@@ -13,6 +13,7 @@ import (
 	"strings"
 	"sync"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -198,6 +199,53 @@ func TestBounds(t *testing.T) {
 		assert.Contains(t, bound.Bound, c.bound)
 		assert.NotEmpty(t, bound.Item)
 	}
+}
+
+// meddler changes a file while it is read.
+type meddler struct {
+	notes
+	do func()
+}
+
+func (m *meddler) Begin(it *Item, head []byte) Sink {
+	m.do()
+	return m.notes.Begin(it, head)
+}
+
+// A download that has not ended yet is not judged by what was there so far.
+func TestFileThatChanges(t *testing.T) {
+	for what, change := range map[string]func(p string) error{
+		"grows": func(p string) error {
+			f, err := os.OpenFile(p, os.O_APPEND|os.O_WRONLY, 0)
+			if err == nil {
+				_, err = f.Write([]byte("more"))
+				f.Close()
+			}
+			return err
+		},
+		"shrinks": func(p string) error { return os.Truncate(p, 10) },
+		"touched": func(p string) error { return os.Chtimes(p, time.Time{}, time.Unix(1_790_000_000, 0)) },
+	} {
+		dir := t.TempDir()
+		p := filepath.Join(dir, "a.bin")
+		require.NoError(t, os.WriteFile(p, bytes.Repeat([]byte("content "), 1000), 0o644))
+		for _, name := range []string{p, dir} {
+			m := &meddler{notes{content: map[string]string{}}, func() { require.NoError(t, change(p)) }}
+			err := Walk(context.Background(), name, DefaultLimits(), m)
+			var open *OpenError
+			require.ErrorAs(t, err, &open, "%s, read as %s", what, name)
+			assert.Contains(t, err.Error(), "changed while it was read", what)
+			assert.Contains(t, err.Error(), "wait until the download has ended", what)
+			require.NoError(t, os.WriteFile(p, bytes.Repeat([]byte("content "), 1000), 0o644))
+		}
+	}
+}
+
+func TestNotAFile(t *testing.T) {
+	err := Walk(context.Background(), filepath.Join(t.TempDir(), "gone"), DefaultLimits(), &notes{})
+	assert.ErrorContains(t, err, "no such file")
+	err = Walk(context.Background(), os.DevNull, DefaultLimits(), &notes{})
+	assert.ErrorContains(t, err, "device, pipe or socket")
 }
 
 func TestUnsafeNames(t *testing.T) {

@@ -143,7 +143,7 @@ func (m *Image) gptHeader(s *Source, which string, at, block int64) (*header, gp
 	h.u(name("last_usable"), 48, 8, "block")
 	t := gptTable{at: int64(h.u(name("entries_block"), 72, 8, "")), n: int(h.u(name("entries"), 80, 4, "")), size: int(h.u(name("entry_size"), 84, 4, "bytes"))}
 	h.x(name("entries_crc"), 88, 4, "over the entries")
-	if size < 92 || size > block || t.at <= 0 || t.at > 1<<50 || t.size < 128 || t.size > 4096 || t.n < 0 || t.n > 4096 {
+	if size < 92 || size > block || t.at <= 0 || t.at > 1<<50 || t.size < 128 || t.size > 4096 || t.n < 1 || t.n > 4096 {
 		return h, t, fmt.Errorf("its %sheader makes no sense: %d bytes, %d entries of %d bytes", which, size, t.n, t.size)
 	}
 	t.at *= block

@@ -129,6 +129,11 @@ func Run(ctx context.Context, args []string, env Env) int {
 }
 
 func (cmd *command) call(ctx context.Context, args []string, env Env) int {
+	out, within := env.Stdout.(*checkedWriter) // within another command: that one tells
+	if !within {
+		out = &checkedWriter{w: env.Stdout}
+		env.Stdout = out
+	}
 	c := &call{env: env, limits: archive.DefaultLimits()}
 	f := flag.NewFlagSet(cmd.name, flag.ContinueOnError)
 	f.SetOutput(io.Discard)
@@ -165,7 +170,10 @@ func (cmd *command) call(ctx context.Context, args []string, env Env) int {
 		fmt.Fprintln(env.Stderr, "fitcheck: interrupted; temporary files are removed, nothing was changed")
 		return exitInterrupted
 	}
-	if err == nil {
+	if err == nil && !within {
+		err = out.err
+	}
+	if err == nil || within && errors.Is(err, out.err) {
 		return status
 	}
 	var bound *archive.BoundError
@@ -181,6 +189,24 @@ func (cmd *command) call(ctx context.Context, args []string, env Env) int {
 		return exitUsage
 	}
 	return exitUnreadable
+}
+
+// checkedWriter remembers that a result could not be written in full, so that
+// half a report on a full disk never comes with a good exit status.
+type checkedWriter struct {
+	w   io.Writer
+	err error
+}
+
+func (c *checkedWriter) Write(p []byte) (int, error) {
+	if c.err != nil {
+		return 0, c.err
+	}
+	n, err := c.w.Write(p)
+	if err != nil {
+		c.err = fmt.Errorf("the result could not be written in full: %w; free some space, or write it elsewhere", err)
+	}
+	return n, c.err
 }
 
 // parse lets flags stand before or after the arguments. After "--" everything
