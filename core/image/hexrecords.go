@@ -180,8 +180,8 @@ func readSRec(s *Source) (*Image, error) {
 		body := b[1+width : len(b)-1]
 		switch line[1] {
 		case '0':
-			if t := cText(body); isText(body) && t != "" {
-				m.field("header", 0, body, t, "the maker's title")
+			if t := cText(body); number == 1 && isText(body) && t != "" {
+				m.field("header", 0, []byte(line), t, "the maker's title")
 				m.fact(fact.Title, t, 0, int64(len(line)))
 			}
 		case '1', '2', '3':
