@@ -5,6 +5,8 @@ import (
 	"bytes"
 	"errors"
 	"fmt"
+	"hash"
+	"hash/crc32"
 	"io"
 	"io/fs"
 	"strings"
@@ -222,7 +224,32 @@ func (w *walker) sevenZipFile(p *pass, f *sevenzip.File, index int, packed int64
 		return nil
 	}
 	defer rc.Close()
-	return w.item(it, source{r: &reader{w: w, item: it.Address, r: guardedReader{rc}, packed: func() int64 { return packed }}})
+	var content io.Reader = &exact{r: &reader{w: w, item: it.Address, r: guardedReader{rc}, packed: func() int64 { return packed }}, left: it.Size}
+	if f.CRC32 != 0 { // 0 is what the library gives for none
+		content = &crcReader{r: content, sum: crc32.NewIEEE(), want: f.CRC32}
+	} else if it.Size > 0 {
+		w.visitor.Report(Problem{it.Address, Note, "the archive gives no checksum for it", ""})
+	}
+	return w.item(it, source{r: content})
+}
+
+// crcReader holds the bytes of a file against the CRC-32 that the directory
+// of a 7z archive gives, which the library does not.
+type crcReader struct {
+	r    io.Reader
+	sum  hash.Hash32
+	want uint32
+}
+
+var errCRC = errors.New("CRC-32 of a 7z archive")
+
+func (c *crcReader) Read(p []byte) (int, error) {
+	n, err := c.r.Read(p)
+	c.sum.Write(p[:n])
+	if err == io.EOF && c.sum.Sum32() != c.want {
+		err = errCRC
+	}
+	return n, err
 }
 
 type guardedReader struct{ io.Reader }

@@ -235,6 +235,8 @@ func describe(err error) string {
 		return "truncated: the content ends before its time"
 	case errors.Is(err, errCpioSum):
 		return "damaged: the checksum that the cpio archive gives for it does not match its content"
+	case errors.Is(err, errCRC):
+		return "damaged: the CRC-32 that the 7z archive gives for it does not match its content"
 	case isZipError(err) != "":
 		return isZipError(err)
 	case isStreamError(err) != "":
