@@ -32,7 +32,7 @@ func (s *Source) Size() int64 { return s.size }
 // Bytes returns n bytes from offset on, in a slice of their own.
 func (s *Source) Bytes(offset int64, n int) ([]byte, error) {
 	b, err := s.UpTo(offset, n)
-	if err == nil && len(b) < n {
+	if err == nil && (len(b) < n || s.size >= 0 && offset > s.size) {
 		return nil, fmt.Errorf("truncated: %d bytes from 0x%x on belong there, and the file ends after %d", n, offset, s.size)
 	}
 	return b, err
