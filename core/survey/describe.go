@@ -24,7 +24,7 @@ func (s *Survey) describe(rulebooks []*rulebook.Rulebook) {
 	if e := s.Entry; e != nil {
 		s.readName()
 		s.readManifests()
-		s.markNotes()
+		s.markRoles()
 		s.applyItemRules()
 	}
 	if s.Entry == nil || s.Entry.Manifest == nil {
@@ -306,7 +306,15 @@ func (s *Survey) inside(level, p string) *Item {
 	return nil
 }
 
-func (s *Survey) markNotes() {
+// markRoles tells signatures and notes, as the rulebook names them.
+func (s *Survey) markRoles() {
+	if rule := s.Entry.Signature; rule != nil && rule.Item.Set() {
+		for _, it := range s.matching(rule.Item.Match) {
+			if it.Role == "" {
+				it.Role = "signature"
+			}
+		}
+	}
 	for _, g := range s.Entry.Notes {
 		for _, it := range s.matching(g.Match) {
 			if it.Role == "" {

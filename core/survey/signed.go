@@ -81,9 +81,6 @@ func (s *Survey) verifyRule(ctx context.Context, o Options, rule *rulebook.Signa
 		return err
 	}
 	for _, it := range items {
-		if it.Role == "" {
-			it.Role = "signature"
-		}
 		switch {
 		case key == nil:
 			add(it.Address, of, sign.Result{Outcome: sign.NoKey, Because: fmt.Sprintf("the kit has no key %s in keys/", rule.Key.Text)})
