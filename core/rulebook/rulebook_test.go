@@ -1,11 +1,15 @@
 package rulebook
 
 import (
+	"strconv"
 	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
+	"fitcheck/core/fact"
+	"fitcheck/core/yamlfile"
 )
 
 const head = "kind: rulebook\ntitle: T\n"
@@ -30,22 +34,42 @@ hops:
 // Each fault of a rulebook is refused with its place and words that help.
 func TestRefused(t *testing.T) {
 	for name, c := range map[string]struct{ text, where, says string }{
-		"not a rulebook":        {"kind: device\n", ":1:7", "kind: rulebook"},
-		"misspelt key":          {head + "modles: {}\n", ":3:1", `"models"`},
-		"not served yet":        {head + "captures: []\n", ":3:1", "does not serve it yet"},
-		"spelling taken":        {head + "models: {A: {also: [b]}, B: {}}\n", ":3:26", "belongs to the model A"},
-		"unknown group":         {head + "packages: [{file: '(?P<colour>x)'}]\n", ":3:19", "colour"},
-		"entry never found":     {head + "packages: [{title: x}]\n", ":3:12", "never be found"},
-		"not a pattern":         {head + "packages: [{file: '('}]\n", ":3:19", "regular expression"},
-		"lines without record":  {head + "packages: [{manifest: {item: 'a', form: lines}}]\n", ":3:23", "record"},
-		"form of a manifest":    {head + "packages: [{manifest: {item: 'a', form: toml}}]\n", ":3:41", "toml"},
-		"order without a group": {head + "versions: {default: {pattern: '^(?P<a>x)$', order: [b]}}\n", ":3:12", `"b"`},
-		"unread release":        {strings.Replace(line, `version: "2.0"`, `version: "2.0.0"`, 1), ":9:15", "does not read"},
-		"unread range":          {strings.Replace(line, `from: "1.0"`, `from: ">=1"`, 1), ":15:14", ">=1"},
-		"rule without allow":    {strings.Replace(line, "allow: true, resets_config: true", "resets_config: true", 1), ":16:7", "allow"},
-		"two needs in one":      {strings.Replace(line, `{version: "2.0", families: [f]}`, `{version: "2.0", needs: [{memory: 1MiB, storage_free: 1MiB}]}`, 1), ":9:30", "exactly one"},
-		"need without range":    {strings.Replace(line, `{version: "2.0", families: [f]}`, `{version: "2.0", needs: [{component: boot}]}`, 1), ":9:30", "within"},
-		"upward":                {strings.Replace(line, "upward: open", "upward: opne", 1), ":12:11", "open or listed"},
+		"not a rulebook":         {"kind: device\n", ":1:7", "kind: rulebook"},
+		"misspelt key":           {head + "modles: {}\n", ":3:1", `"models"`},
+		"not served yet":         {head + "captures: []\n", ":3:1", "does not serve it yet"},
+		"spelling taken":         {head + "models: {A: {also: [b]}, B: {}}\n", ":3:26", "belongs to the model A"},
+		"unknown group":          {head + "packages: [{file: '(?P<colour>x)'}]\n", ":3:19", "colour"},
+		"entry never found":      {head + "packages: [{title: x}]\n", ":3:12", "never be found"},
+		"not a pattern":          {head + "packages: [{file: '('}]\n", ":3:19", "regular expression"},
+		"lines without record":   {head + "packages: [{manifest: {item: 'a', form: lines}}]\n", ":3:23", "record"},
+		"form of a manifest":     {head + "packages: [{manifest: {item: 'a', form: toml}}]\n", ":3:41", "toml"},
+		"order without a group":  {head + "versions: {default: {pattern: '^(?P<a>x)$', order: [b]}}\n", ":3:12", `"b"`},
+		"unread release":         {strings.Replace(line, `version: "2.0"`, `version: "2.0.0"`, 1), ":9:15", "does not read"},
+		"unread range":           {strings.Replace(line, `from: "1.0"`, `from: ">=1"`, 1), ":15:14", ">=1"},
+		"rule without allow":     {strings.Replace(line, "allow: true, resets_config: true", "resets_config: true", 1), ":16:7", "allow"},
+		"two needs in one":       {strings.Replace(line, `{version: "2.0", families: [f]}`, `{version: "2.0", needs: [{memory: 1MiB, storage_free: 1MiB}]}`, 1), ":9:30", "exactly one"},
+		"need without range":     {strings.Replace(line, `{version: "2.0", families: [f]}`, `{version: "2.0", needs: [{component: boot}]}`, 1), ":9:30", "within"},
+		"handling":               {head + "packages: [{file: x, handling: packed}]\n", ":3:32", "unpacked or whole"},
+		"manifest without item":  {head + "packages: [{manifest: {form: lines, record: '(?P<file>x)'}}]\n", ":3:23", "item"},
+		"lines with records":     {head + "packages: [{manifest: {item: m, form: lines, record: '(?P<file>x)', records: a}}]\n", ":3:23", "go with the forms ini"},
+		"json with a pattern":    {head + "packages: [{manifest: {item: m, form: json, record: '(?P<file>x)'}}]\n", ":3:23", "form lines"},
+		"field of no meaning":    {head + "packages: [{manifest: {item: m, form: json, records: a, fields: {file: f, colour: c}}}]\n", ":3:23", "colour"},
+		"fields without file":    {head + "packages: [{manifest: {item: m, form: json, records: a, fields: {version: v}}}]\n", ":3:23", "names the file"},
+		"fields of no group":     {head + "packages: [{manifest: {item: m, form: json, group_fields: {models: m}}}]\n", ":3:23", "groups"},
+		"file out of a manifest": {head + "packages: [{file: '(?P<file>x)'}]\n", ":3:19", "only in a manifest"},
+		"signature of what":      {head + "packages: [{file: x, signature: {item: s, key: k}}]\n", ":3:33", "what it is of"},
+		"signature where":        {head + "packages: [{file: x, signature: {of: manifest, key: k}}]\n", ":3:33", "which item"},
+		"signature by whom":      {head + "packages: [{file: x, signature: {item: s, of: manifest}}]\n", ":3:33", "keys/"},
+		"key that leads away":    {head + "packages: [{file: x, signature: {item: s, of: manifest, key: ../k}}]\n", ":3:62", "leads out"},
+		"scheme of signing":      {head + "packages: [{file: x, signature: {item: s, of: manifest, key: k, scheme: dsa}}]\n", ":3:73", "schemes are"},
+		"layout that leads away": {head + "layouts: [../l.yaml]\n", ":3:11", "leads out"},
+		"item without match":     {head + "packages: [{file: x, items: [{component: main}]}]\n", ":3:30", "match"},
+		"versions in a word":     {head + "versions: {default: semantic}\n", ":3:21", "natural"},
+		"release of no version":  {strings.Replace(line, `{version: "2.0", families: [f]}`, `{families: [f]}`, 1), ":9:5", "needs a version"},
+		"brings":                 {strings.Replace(line, `{version: "2.0", families: [f]}`, `{version: "2.0", brings: {boot: x}}`, 1), ":9:37", "does not read"},
+		"within of a feature":    {strings.Replace(line, `{version: "2.0", families: [f]}`, `{version: "2.0", needs: [{feature: x, within: "1.0"}]}`, 1), ":9:30", "nothing else"},
+		"downward":               {strings.Replace(line, "downward: closed", "downward: maybe", 1), ":13:13", "open or closed"},
+		"upward":                 {strings.Replace(line, "upward: open", "upward: opne", 1), ":12:11", "open or listed"},
 	} {
 		_, err := Read("r.yaml", []byte(c.text))
 		if assert.Error(t, err, name) {
@@ -112,6 +136,59 @@ func TestRevisions(t *testing.T) {
 	arch, ok := r.Arch(m, "")
 	assert.False(t, ok, "with the revision unknown the architecture is not: %v", arch)
 	assert.Len(t, r.Owners("X,Y-A"), 2)
+}
+
+// What a rulebook says of the hardware is known only where all revisions that
+// are possible agree.
+func TestHardware(t *testing.T) {
+	r, err := Read("r.yaml", []byte(head+`models:
+  M-1:
+    also: [M1]
+    slot: 16MiB
+    revisions:
+      A1: {arch: arm, boards: ["x,a"], memory: 128MiB}
+      A2: {arch: armv7, boards: ["x,a"], memory: 256MiB}
+      B1: {arch: arm64, boards: ["x,b", "x,c"], slot: 32MiB}
+  M-2: {arch: mipsel, boards: ["y,m2"], memory: 64MiB}
+families: {f: {components: {boot: {}, rootfs: {slotted: true}}}, g: {components: {a: {}, b: {}}}}
+versions: {default: natural, main: {pattern: '^(?P<a>\d+)$', order: [a]}}
+releases: [{version: "2"}, {version: "1"}]
+`))
+	require.NoError(t, err)
+	for _, c := range []struct{ model, revision, arch, boards, slot, memory string }{
+		{"m1", "a1", "arm", "x,a", "16777216", "134217728"},
+		{"M-1", "B1", "arm64", "x,b, x,c", "33554432", ""},
+		{"M-1", "", "", "", "", ""},
+		{"M-2", "", "mipsel", "y,m2", "", "67108864"},
+		{"M-2", "whatever", "mipsel", "y,m2", "", "67108864"},
+		{"M-1", "Z9", "", "", "", ""},
+	} {
+		e, ok := r.FindModel(c.model)
+		require.True(t, ok)
+		m := &e.Value
+		arch, ok := r.Arch(m, c.revision)
+		assert.Equal(t, c.arch, arch.Value, c)
+		assert.Equal(t, c.arch != "", ok)
+		if ok {
+			assert.Regexp(t, `^r\.yaml:\d+$`, arch.Source.Where())
+		}
+		assert.Equal(t, c.boards, fact.Values(r.Boards(m, c.revision)), c)
+		for want, of := range map[*string]func(*Model, string) (yamlfile.Size, bool){&c.slot: r.SlotSize, &c.memory: r.MemorySize} {
+			size, ok := of(m, c.revision)
+			assert.Equal(t, *want != "", ok, c)
+			if ok {
+				assert.Equal(t, *want, strconv.FormatInt(size.Bytes, 10), c)
+			}
+		}
+	}
+	_, ok := r.FindModel("M-3")
+	assert.False(t, ok)
+	assert.Equal(t, "M-1", r.CanonicalModel(" m1 "))
+	assert.Equal(t, "m-3", r.CanonicalModel("M-3"))
+	assert.Equal(t, []string{"2", "1"}, r.Known())
+	assert.Equal(t, "rootfs", r.Main("f"), "the only slotted one")
+	assert.Equal(t, "b", r.Main("g"), "the last that is installed")
+	assert.Equal(t, "main", r.Main("unknown"))
 }
 
 func noModelRevision(text, revision string) (bool, bool) {
