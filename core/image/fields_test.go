@@ -2,6 +2,8 @@ package image
 
 import (
 	"bytes"
+	"encoding/binary"
+	"hash/crc32"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -88,4 +90,61 @@ func TestFields(t *testing.T) {
 		}
 	}
 	assert.Equal(t, len(fieldsOf), seen, "every list belongs to a sample")
+}
+
+// Devices behind the device have records of their own (DSP0267, from revision
+// 1.1 on), which are passed over by their lengths.
+func TestPLDMDownstream(t *testing.T) {
+	base := pldm(2)
+	at := int64(0)
+	_, m := kindOf(t, base)
+	for _, f := range m.Fields {
+		if f.Name == "downstream_records" {
+			at = f.Offset
+		}
+	}
+	require.NotZero(t, at)
+	build := func(length, size int) []byte {
+		record := make([]byte, size)
+		le.PutUint16(record, uint16(length))
+		b := append(blob(bytes.Clone(base[:at])), 1)
+		b = append(append(b, record...), base[at+1:]...)
+		header := int(le.Uint16(b[17:])) + size
+		b.le16(17, header)
+		comp := int(at) + 1 + size + 2
+		b.le32(comp+12, header)
+		return b.le32(header-4, int(crc32.ChecksumIEEE(b[:header-4])))
+	}
+	kind, m := kindOf(t, build(20, 20))
+	require.Equal(t, "pldm", kind)
+	assert.Empty(t, m.Damaged())
+	require.Len(t, m.Parts, 1, "what follows the records is found")
+	assert.Equal(t, "component 1 8.4.2", m.Parts[0].Name)
+	for _, length := range []int{0, 1, 60_000} {
+		_, m := kindOf(t, build(length, 20))
+		assert.NotEmpty(t, m.Damaged(), "a record of %d bytes", length)
+	}
+}
+
+// A build id that only a section names, in an object without segments.
+func TestELFSections(t *testing.T) {
+	for _, order := range []binary.ByteOrder{le, be} {
+		e := elf(64, order, 183)
+		const note = 64 + 56
+		h := make([]byte, 64)
+		order.PutUint32(h[4:], 7)
+		order.PutUint64(h[24:], note)
+		order.PutUint64(h[32:], 36)
+		data := append(bytes.Clone(e), h...)
+		order.PutUint64(data[40:], uint64(len(e)))
+		order.PutUint16(data[56:], 0) // no segments
+		order.PutUint16(data[58:], 64)
+		order.PutUint16(data[60:], 1)
+		kind, m := kindOf(t, data)
+		require.Equal(t, "elf", kind)
+		assert.Empty(t, m.Damaged())
+		assert.Equal(t, "000102030405060708090a0b0c0d0e0f10111213", factText(m, BuildID))
+		_, m = kindOf(t, data[:len(data)-1])
+		assert.NotEmpty(t, m.Damaged(), "section headers cut off")
+	}
 }
