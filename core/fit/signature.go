@@ -2,6 +2,8 @@ package fit
 
 import (
 	"fmt"
+	"slices"
+	"strings"
 
 	"fitcheck/core/fact"
 	"fitcheck/core/sign"
@@ -42,11 +44,47 @@ func (j *judge) signature(c component, it *survey.Item) []Check {
 		}
 		out = append(out, ch)
 	}
+	if left := j.unsigned(it, config); expected && len(out) > 0 && len(left) > 0 {
+		rule := j.s.Entry.Signature
+		out = append(out, Check{Check: "signature", Component: c.name, Outcome: Unsettled, Device: "a signed image", Package: "signed in part",
+			Because: fmt.Sprintf("%s is not signed, nor is the configuration that starts it", strings.Join(left, ", ")), Advice: "ask the maker for an image whose signature covers all that it starts",
+			Sources: []Cited{{OfRule, "key " + rule.Key.Text, j.s.Rulebook.Source(rule.Spot)}, {OfPackage, "signed in part", fact.Source{Kind: fact.Header, File: it.Address}}}})
+	}
 	if expected && len(out) == 0 {
 		rule := j.s.Entry.Signature
 		out = append(out, Check{Check: "signature", Component: c.name, Outcome: Unsettled, Device: "a signed image", Package: "not signed",
 			Because: "the rulebook expects the image to carry a signature, and it carries none", Advice: "ask the maker for the signed image",
 			Sources: []Cited{{OfRule, "key " + rule.Key.Text, j.s.Rulebook.Source(rule.Spot)}, {OfPackage, "not signed", fact.Source{Kind: fact.Header, File: it.Address}}}})
+	}
+	return out
+}
+
+// unsigned lists the images that a configuration starts and that neither its
+// signature nor one of their own covers. Without a configuration's name, any
+// of them may be the one that starts.
+func (j *judge) unsigned(it *survey.Item, config string) []string {
+	if it.Image == nil {
+		return nil
+	}
+	images, configs := map[string]bool{}, map[string]bool{}
+	for _, s := range it.Signed {
+		switch {
+		case s.Config != "": // how that came out is told by itself
+			configs[s.Config] = true
+		case s.Outcome == sign.Verified:
+			images[s.Of] = true
+		}
+	}
+	var out []string
+	for _, c := range it.Image.Configs {
+		if config != "" && c.Name != config || configs[c.Name] {
+			continue
+		}
+		for _, name := range c.Images {
+			if !images[it.Address+"::"+name] && !slices.Contains(out, name) {
+				out = append(out, name)
+			}
+		}
 	}
 	return out
 }
@@ -67,6 +105,8 @@ func signatureCheck(s survey.Signed) Check {
 		ch.Outcome, ch.Advice = Unsettled, "ask the maker for a package that is signed with a key that still holds"
 	case sign.Unknown:
 		ch.Outcome, ch.Advice = Unsettled, "find out who signed it, and put that key into keys/ only when the maker vouches for it"
+	case sign.Partial:
+		ch.Outcome, ch.Advice = Unsettled, "ask the maker for an image whose signature covers all that it starts"
 	case sign.NoKey:
 		ch.Outcome, ch.Advice = Unsettled, "put the maker's public key into the kit's keys/"
 	default:

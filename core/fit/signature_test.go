@@ -2,7 +2,11 @@ package fit
 
 import (
 	"context"
+	"crypto"
 	"crypto/ed25519"
+	"crypto/rand"
+	"crypto/rsa"
+	"crypto/sha256"
 	"crypto/x509"
 	"encoding/pem"
 	"os"
@@ -18,6 +22,7 @@ import (
 	"fitcheck/core/rulebook"
 	"fitcheck/core/sign"
 	"fitcheck/core/survey"
+	"fitcheck/demo"
 )
 
 // A signature that the rulebook expects decides like any other check: only one
@@ -86,4 +91,64 @@ func TestExpectedSignature(t *testing.T) {
 func TestExpectedImageSignature(t *testing.T) {
 	s := scene{rules: []string{"    file: '^qm-", "    signature: {of: image, key: maker}\n    file: '^qm-"}, want: Unsettled, check: "signature/main", because: "carries none"}
 	s.judge(t)
+}
+
+// Images of a FIT may be signed one by one; those that the configuration of
+// this device starts must all be, or the signature of another one would speak
+// for them.
+func TestImagesSignedOneByOne(t *testing.T) {
+	maker, err := rsa.GenerateKey(rand.Reader, 2048)
+	require.NoError(t, err)
+	der, err := x509.MarshalPKIXPublicKey(maker.Public())
+	require.NoError(t, err)
+	part := func(name, text string, signed bool) demo.Node {
+		sum := sha256.Sum256([]byte(text))
+		n := demo.Node{Name: name, Props: []demo.Prop{{Name: "data", Value: []byte(text)}, {Name: "type", Value: "kernel"}, {Name: "arch", Value: "arm"}, {Name: "os", Value: "linux"}},
+			Children: []demo.Node{{Name: "hash-1", Props: []demo.Prop{{Name: "algo", Value: "sha256"}, {Name: "value", Value: sum[:]}}}}}
+		if signed {
+			value, err := rsa.SignPKCS1v15(rand.Reader, maker, crypto.SHA256, sum[:])
+			require.NoError(t, err)
+			n.Children = append(n.Children, demo.Node{Name: "signature-1", Props: []demo.Prop{{Name: "algo", Value: "sha256,rsa2048"}, {Name: "key-name-hint", Value: "maker"}, {Name: "value", Value: value}}})
+		}
+		return n
+	}
+	for name, c := range map[string]struct {
+		kernel, ramdisk bool
+		want            Outcome
+		because         string
+	}{
+		"both":        {true, true, Fits, ""},
+		"one of two":  {true, false, Unsettled, "ramdisk-1 is not signed"},
+		"the other":   {false, true, Unsettled, "kernel-1 is not signed"},
+		"none at all": {false, false, Unsettled, "carries none"},
+	} {
+		t.Run(name, func(t *testing.T) {
+			img := demo.Tree(17, demo.Node{Children: []demo.Node{
+				{Name: "images", Children: []demo.Node{part("kernel-1", "the kernel", c.kernel), part("ramdisk-1", "the files", c.ramdisk)}},
+				{Name: "configurations", Props: []demo.Prop{{Name: "default", Value: "conf-1"}}, Children: []demo.Node{{Name: "conf-1", Props: []demo.Prop{
+					{Name: "compatible", Value: "quillmere,qm8t-a"}, {Name: "kernel", Value: "kernel-1"}, {Name: "ramdisk", Value: "ramdisk-1"}}}}}}})
+			p := filepath.Join(t.TempDir(), "qm-8.4.2.zip")
+			s := scene{files: map[string]string{"a.img": string(img)}}
+			require.NoError(t, os.WriteFile(p, s.zip(t), 0o644))
+			rb, err := rulebook.Read("qm.yaml", []byte(strings.Replace(testRules, "    file: '^qm-", "    signature: {of: image, key: maker}\n    file: '^qm-", 1)))
+			require.NoError(t, err)
+			d, err := device.Read("cab.yaml", []byte(testDevice))
+			require.NoError(t, err)
+			sv, err := survey.Run(context.Background(), p, survey.Options{Limits: archive.DefaultLimits(), Rulebooks: []*rulebook.Rulebook{rb}, Keys: func(string) (*sign.Key, error) {
+				return sign.ReadKey("keys/maker.pem", pem.EncodeToMemory(&pem.Block{Type: "PUBLIC KEY", Bytes: der}))
+			}})
+			require.NoError(t, err)
+			v := Match(d, rb, sv, Options{})
+			worst, because := Fits, ""
+			for _, check := range find(v, "signature") {
+				if check.Outcome != Fits {
+					worst = check.Outcome
+				}
+				because += check.Because + "\n"
+			}
+			assert.Equal(t, c.want, worst, dump(v))
+			assert.Contains(t, because, c.because)
+			assert.Equal(t, c.want, v.Verdict, dump(v))
+		})
+	}
 }

@@ -93,6 +93,8 @@ func readFIT(s *Source) (*Image, error) {
 		m.problem("it has no /images")
 		return m, nil
 	}
+	m.ambiguous(images)
+	m.ambiguous(t.root.child("configurations"))
 	byName := map[string]*fitImage{}
 	filled := 0
 	for _, n := range images.children {
@@ -117,6 +119,26 @@ func readFIT(s *Source) (*Image, error) {
 		}
 	}
 	return m, nil
+}
+
+// ambiguous tells nodes that a boot loader may take for one another: two of
+// one name, or one whose name goes on with "@" after that of another.
+func (m *Image) ambiguous(parent *fdtNode) {
+	if parent == nil {
+		return
+	}
+	names := map[string]bool{}
+	for _, n := range parent.children {
+		if names[n.name] {
+			m.problem("/%s has two nodes of the name %s; which of them is taken depends on who reads it", parent.name, n.name)
+		}
+		names[n.name] = true
+	}
+	for _, n := range parent.children {
+		if base, _, at := strings.Cut(n.name, "@"); at && names[base] {
+			m.problem("/%s has the nodes %s and %s; which of them is taken depends on who reads it", parent.name, base, n.name)
+		}
+	}
 }
 
 // fitImage reads one node below /images.
@@ -250,7 +272,7 @@ func (m *Image) fitConfigs(t *fdt, images map[string]*fitImage) {
 				m.problem("what the signature of %s is over cannot be found", n.name)
 				continue
 			}
-			s.Config = n.name
+			s.Config, s.Uncovered = n.name, t.uncovered(n, c, images)
 			m.Signatures = append(m.Signatures, s)
 		}
 	}
@@ -258,6 +280,9 @@ func (m *Image) fitConfigs(t *fdt, images map[string]*fitImage) {
 		m.problem("its default configuration %s is not there", standard)
 	}
 }
+
+// fitStarted are the properties of a configuration that name images.
+var fitStarted = []string{"kernel", "firmware", "standalone", "loadables", "script", "fpga", "ramdisk", "fdt"}
 
 func (m *Image) fitConfig(t *fdt, n *fdtNode, standard bool, images map[string]*fitImage) Config {
 	c := Config{Name: n.name, Default: standard}
@@ -273,7 +298,7 @@ func (m *Image) fitConfig(t *fdt, n *fdtNode, standard bool, images map[string]*
 		t.field(m, where, p, "boards that it starts on, the most specific first")
 	}
 	seen := map[string]bool{}
-	for _, key := range []string{"kernel", "firmware", "standalone", "loadables", "script", "fpga", "ramdisk", "fdt"} {
+	for _, key := range fitStarted {
 		for _, ref := range t.list(n, key) {
 			name := strings.TrimPrefix(path.Base(ref.text), "/")
 			fi := images[name]
@@ -282,6 +307,7 @@ func (m *Image) fitConfig(t *fdt, n *fdtNode, standard bool, images map[string]*
 				continue
 			}
 			m.field(where+"/"+key, ref.at, []byte(ref.text), ref.text, "")
+			c.Images = append(c.Images, name)
 			// What is loaded beside the one that starts may be for another
 			// processor of the board.
 			starts := key == "kernel" || key == "firmware" || key == "standalone" || key == "loadables" && len(seen) == 0

@@ -2,6 +2,7 @@ package image
 
 import (
 	"encoding/binary"
+	"path"
 	"slices"
 	"strings"
 
@@ -20,6 +21,9 @@ type Signature struct {
 	// Config is the configuration that it signs; "" for a single image.
 	Config string
 	Source fact.Source
+	// Uncovered names what the configuration starts and the signature does not
+	// cover: anybody could have put it there.
+	Uncovered []string
 }
 
 // Signatures of a FIT (U-Boot, doc/usage/fit/signature.rst): a node
@@ -74,6 +78,38 @@ func (t *fdt) configRegions(n *fdtNode) ([]digest.Stretch, bool) {
 		}
 	}
 	return out, true
+}
+
+// uncovered lists what a configuration starts, and itself, as far as the
+// nodes that its signature names leave them out. Those nodes are listed beside
+// the signature, where anybody can change the list: a signature that was made
+// for one configuration could be copied into another. An image is covered by
+// its node and one of its hashes that cannot be forged.
+func (t *fdt) uncovered(config, signature *fdtNode, images map[string]*fitImage) []string {
+	signed := map[string]bool{}
+	for _, p := range t.list(signature, "hashed-nodes") {
+		signed[p.text] = true
+	}
+	var out []string
+	if self := "/configurations/" + config.name; !signed[self] {
+		out = append(out, self)
+	}
+	for _, key := range fitStarted {
+		for _, ref := range t.list(config, key) {
+			fi := images[path.Base(ref.text)]
+			if fi == nil {
+				continue // that it is not there is told already
+			}
+			covered := signed[fi.path] && slices.ContainsFunc(fi.node.children, func(h *fdtNode) bool {
+				algo, _ := t.text(h, "algo")
+				return strings.HasPrefix(h.name, "hash") && algo != "crc32" && algo != "" && signed[fi.path+"/"+h.name]
+			})
+			if !covered && !slices.Contains(out, fi.path) {
+				out = append(out, fi.path)
+			}
+		}
+	}
+	return out
 }
 
 // regions walks the tokens of the structure block and joins those of the

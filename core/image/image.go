@@ -196,6 +196,7 @@ type Image struct {
 type Config struct {
 	Name    string
 	Default bool
+	Images  []string // the images that it starts or loads, by their names
 	Facts   []fact.Fact
 }
 

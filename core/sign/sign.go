@@ -38,6 +38,7 @@ const (
 	Failed   Outcome = "failed"         // it is not the signature of this content by this key
 	Expired  Outcome = "expired"        // it verifies, and key, certificate or signature are past their time
 	Unknown  Outcome = "unknown signer" // somebody signed whose key is not in the kit
+	Partial  Outcome = "partial"        // it verifies, and does not cover all that it stands for
 	Missing  Outcome = "missing"        // it is expected, and not there
 	NoKey    Outcome = "no key"         // the kit has no key to verify it with
 	Unread   Outcome = "unreadable"     // it makes no sense as a signature

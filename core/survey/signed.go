@@ -157,6 +157,8 @@ func (s *Survey) tell(item, of string, r sign.Result) {
 		p.Class, p.Advice = archive.Note, "put the maker's public key into the kit's keys/"
 	case sign.Missing:
 		p.Advice = "get the signature from the maker"
+	case sign.Partial:
+		p.Advice = "ask the maker for an image whose signature covers all that it starts"
 	case sign.Unknown:
 		p.Advice = "find out who signed it, and put that key into keys/ only when the maker vouches for it"
 	case sign.Expired:
@@ -221,7 +223,11 @@ func verifyOver(sig image.Signature, key *sign.Key, c *archive.Content, now time
 			return sign.Result{Outcome: sign.Failed, Because: "what it signs is not all there"}
 		}
 	}
-	return sign.VerifySum(h, w.Sum(nil), sig.Value, sig.PSS, key, now)
+	r := sign.VerifySum(h, w.Sum(nil), sig.Value, sig.PSS, key, now)
+	if r.Outcome == sign.Verified && len(sig.Uncovered) > 0 {
+		r.Outcome, r.Because = sign.Partial, fmt.Sprintf("%s; it does not cover %s, which anybody could have put there", r.Because, strings.Join(sig.Uncovered, ", "))
+	}
+	return r
 }
 
 // protect marks the facts of an image that lie in stretches that a signature
