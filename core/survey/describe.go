@@ -236,20 +236,20 @@ func (s *Survey) join(m *manifest.Manifest) {
 }
 
 // Unlisted lists what might be firmware and is in no manifest, where the
-// package has one. What lies inside a listed item came with that, and what a
-// manifest lies inside of cannot be in it.
+// archive it lies in, or one around that, has one. What lies inside a listed
+// item came with that.
 func (s *Survey) Unlisted() []*Item {
-	if len(s.Manifests) == 0 {
-		return nil
-	}
 	listed := func(it *Item) bool {
 		_, ok := it.Witness(fact.Manifest)
 		return ok
 	}
 	var out []*Item
 	for _, it := range s.Items {
-		if it.Role != "" || listed(it) || !it.Firmware() && it.Kind != "unknown" || slices.ContainsFunc(s.Around(it), listed) ||
-			slices.ContainsFunc(s.Manifests, func(m *manifest.Manifest) bool { return strings.HasPrefix(m.Address, it.Address+"::") }) {
+		spoken := slices.ContainsFunc(s.Manifests, func(m *manifest.Manifest) bool {
+			scope := m.Address[:max(0, strings.LastIndex(m.Address, "::"))]
+			return strings.HasPrefix(it.Address, scope+"::")
+		})
+		if !spoken || it.Role != "" || listed(it) || !it.Firmware() && it.Kind != "unknown" || slices.ContainsFunc(s.Around(it), listed) {
 			continue
 		}
 		out = append(out, it)

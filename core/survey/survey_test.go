@@ -117,6 +117,12 @@ func TestNotListed(t *testing.T) {
 	assert.NotContains(t, problems(s), "a.img")
 	assert.NotContains(t, problems(s), "readme", "notes are no firmware that a manifest should list")
 	assert.Equal(t, "notes", s.Find("qm-8.4.zip::readme.txt").Role)
+
+	inner := zipOf(file{"m.txt", "main a.img 8.4\n"}, file{"a.img", "main"}, file{"extra.boot", "\x01\x80boot"})
+	s = survey(t, withRules(t), file{"depot.zip", zipOf(file{"in.zip", inner}, file{"radio.bin", "\x01\x80radio"})})
+	require.Len(t, s.Manifests, 1)
+	assert.Contains(t, problems(s), "depot.zip::in.zip::extra.boot: no manifest")
+	assert.NotContains(t, problems(s), "radio.bin", "the manifest of another archive does not speak of it")
 }
 
 func TestNameAndEntry(t *testing.T) {
