@@ -155,6 +155,8 @@ func Bytes(n int64) string {
 	switch {
 	case n < 0:
 		return "size not known"
+	case n == 1:
+		return "1 byte"
 	case n < 1<<10:
 		return fmt.Sprintf("%d bytes", n)
 	case n < 1<<20:

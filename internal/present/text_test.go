@@ -58,7 +58,7 @@ func TestLinesKeepTheWidth(t *testing.T) {
 }
 
 func TestBytes(t *testing.T) {
-	for n, want := range map[int64]string{-1: "size not known", 0: "0 bytes", 1023: "1023 bytes", 1536: "1.5 KiB", 16 << 20: "16.0 MiB", 3 << 29: "1.5 GiB"} {
+	for n, want := range map[int64]string{-1: "size not known", 0: "0 bytes", 1: "1 byte", 1023: "1023 bytes", 1536: "1.5 KiB", 16 << 20: "16.0 MiB", 3 << 29: "1.5 GiB"} {
 		assert.Equal(t, want, Bytes(n))
 	}
 }
