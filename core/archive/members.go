@@ -47,7 +47,7 @@ func (w *walker) cpio(p *pass, r io.Reader, levels int) error {
 		case h.Mode.IsRegular():
 			var r io.Reader = &exact{r: cr, left: h.Size}
 			if string(head) == "070702" {
-				r = &cpioSum{r: r, left: h.Size, want: h.Checksum}
+				r = &cpioSum{r: r, want: h.Checksum}
 			}
 			if err := w.item(it, source{r: r}); err != nil {
 				return err
@@ -97,8 +97,7 @@ func (e *exact) Read(p []byte) (int, error) {
 // cpioSum adds up the bytes of a file, and says so when they are not what its
 // header gives.
 type cpioSum struct {
-	r         io.Reader
-	left      int64
+	r         io.Reader // ends where the header says, or with an error
 	sum, want uint32
 }
 
@@ -109,7 +108,7 @@ func (c *cpioSum) Read(p []byte) (int, error) {
 	for _, b := range p[:n] {
 		c.sum += uint32(b)
 	}
-	if c.left -= int64(n); err == io.EOF && c.left == 0 && c.sum != c.want {
+	if err == io.EOF && c.sum != c.want {
 		err = errCpioSum
 	}
 	return n, err

@@ -76,6 +76,13 @@ func (j *judge) unsigned(it *survey.Item, config string) []string {
 		}
 	}
 	var out []string
+	if len(it.Image.Configs) == 0 { // nothing says which of its images starts
+		for _, p := range it.Image.Parts {
+			if !images[it.Address+"::"+p.Name] {
+				out = append(out, p.Name)
+			}
+		}
+	}
 	for _, c := range it.Image.Configs {
 		if config != "" && c.Name != config || configs[c.Name] {
 			continue

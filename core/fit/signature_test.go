@@ -114,19 +114,24 @@ func TestImagesSignedOneByOne(t *testing.T) {
 	}
 	for name, c := range map[string]struct {
 		kernel, ramdisk bool
+		noConfigs       bool
 		want            Outcome
 		because         string
 	}{
-		"both":        {true, true, Fits, ""},
-		"one of two":  {true, false, Unsettled, "ramdisk-1 is not signed"},
-		"the other":   {false, true, Unsettled, "kernel-1 is not signed"},
-		"none at all": {false, false, Unsettled, "carries none"},
+		"both":                             {kernel: true, ramdisk: true, want: Fits},
+		"one of two":                       {kernel: true, want: Unsettled, because: "ramdisk-1 is not signed"},
+		"the other":                        {ramdisk: true, want: Unsettled, because: "kernel-1 is not signed"},
+		"none at all":                      {want: Unsettled, because: "carries none"},
+		"one of two, and no configuration": {kernel: true, noConfigs: true, want: Unsettled, because: "ramdisk-1 is not signed"},
 	} {
 		t.Run(name, func(t *testing.T) {
+			configs := demo.Node{Name: "configurations", Props: []demo.Prop{{Name: "default", Value: "conf-1"}}, Children: []demo.Node{{Name: "conf-1", Props: []demo.Prop{
+				{Name: "compatible", Value: "quillmere,qm8t-a"}, {Name: "kernel", Value: "kernel-1"}, {Name: "ramdisk", Value: "ramdisk-1"}}}}}
+			if c.noConfigs {
+				configs = demo.Node{Name: "configurations"}
+			}
 			img := demo.Tree(17, demo.Node{Children: []demo.Node{
-				{Name: "images", Children: []demo.Node{part("kernel-1", "the kernel", c.kernel), part("ramdisk-1", "the files", c.ramdisk)}},
-				{Name: "configurations", Props: []demo.Prop{{Name: "default", Value: "conf-1"}}, Children: []demo.Node{{Name: "conf-1", Props: []demo.Prop{
-					{Name: "compatible", Value: "quillmere,qm8t-a"}, {Name: "kernel", Value: "kernel-1"}, {Name: "ramdisk", Value: "ramdisk-1"}}}}}}})
+				{Name: "images", Children: []demo.Node{part("kernel-1", "the kernel", c.kernel), part("ramdisk-1", "the files", c.ramdisk)}}, configs}})
 			p := filepath.Join(t.TempDir(), "qm-8.4.2.zip")
 			s := scene{files: map[string]string{"a.img": string(img)}}
 			require.NoError(t, os.WriteFile(p, s.zip(t), 0o644))
