@@ -9,7 +9,7 @@ import (
 	"crypto/ecdsa"
 	"crypto/ed25519"
 	"crypto/rsa"
-	_ "crypto/sha1" // old signatures are still verified, and told
+	_ "crypto/sha1" // old signatures are still verified
 	"crypto/sha256"
 	_ "crypto/sha512"
 	"encoding/base64"
