@@ -11,35 +11,42 @@ import (
 	y "fitcheck/core/yamlfile"
 )
 
-// Device is one device file. What is not known is left out.
+// Device is one device file: a box of its own, or a group of them. What is not
+// known is left out.
 type Device struct {
 	File string
 
-	Kind          y.Text        `yaml:"kind"`
-	Name          y.Text        `yaml:"name"`
+	Kind y.Text `yaml:"kind" enum:"device"`
+	Unit
+	Group   y.Text `yaml:"group" enum:"stack,cluster,chassis"`
+	Uniform bool   `yaml:"uniform" doc:"all members must run one version"`
+	Members []Unit `yaml:"members" doc:"each inherits what it does not say"`
+}
+
+// Unit is what is known of one box. Of a group, it is what holds for every
+// member that does not say otherwise.
+type Unit struct {
+	y.Spot
+	Name          y.Text        `yaml:"name" doc:"what your inventory calls it"`
 	Model         y.Text        `yaml:"model"`
-	Revision      y.Text        `yaml:"revision"`
+	Revision      y.Text        `yaml:"revision" doc:"hardware revision, as on the label"`
 	Serial        y.Text        `yaml:"serial"`
-	Arch          y.Text        `yaml:"arch"`
-	Boards        []y.Text      `yaml:"boards"`
+	Arch          y.Text        `yaml:"arch" doc:"processor architecture: arm, arm64, mips, x86_64 …"`
+	Boards        []y.Text      `yaml:"boards" doc:"board identifiers that the device reports"`
 	Region        y.Text        `yaml:"region"`
-	Platform      y.Text        `yaml:"platform"`
-	Family        y.Text        `yaml:"family"`
-	Features      []y.Text      `yaml:"features"`
-	Installed     y.Map[y.Text] `yaml:"installed"`
+	Platform      y.Text        `yaml:"platform" enum:"physical,virtual"`
+	Family        y.Text        `yaml:"family" doc:"image family that it runs"`
+	Features      []y.Text      `yaml:"features" doc:"licences or feature sets it is entitled to or runs"`
+	Installed     y.Map[y.Text] `yaml:"installed" doc:"component to version"`
 	Slots         []Slot        `yaml:"slots"`
 	StorageFree   y.Size        `yaml:"storage_free"`
 	Memory        y.Size        `yaml:"memory"`
-	Companions    y.Map[y.Text] `yaml:"companions"`
-	Attached      []y.Text      `yaml:"attached"`
+	Companions    y.Map[y.Text] `yaml:"companions" doc:"systems whose version is tied to this one's"`
+	Attached      []y.Text      `yaml:"attached" doc:"models that take their firmware from it, or must keep working with it"`
 	EntitledUntil y.Date        `yaml:"entitled_until"`
-	ReadFrom      y.Map[y.Text] `yaml:"read_from"`
-
-	Group   y.Text `yaml:"group,unserved"`
-	Uniform y.Text `yaml:"uniform,unserved"`
-	Members y.Text `yaml:"members,unserved"`
-	Config  y.Text `yaml:"config,unserved"`
-	State   y.Text `yaml:"state,unserved"`
+	Config        *Config       `yaml:"config"`
+	State         y.Text        `yaml:"state" enum:"running,boot-loader,silent"`
+	ReadFrom      y.Map[y.Text] `yaml:"read_from" doc:"key of this file to where its value was read"`
 }
 
 // Slot is a place for a main image.
@@ -49,6 +56,16 @@ type Slot struct {
 	Main   y.Text `yaml:"main"`
 	Active bool   `yaml:"active"`
 }
+
+// Config is how the device's settings stand.
+type Config struct {
+	y.Spot
+	Saved    *bool  `yaml:"saved" doc:"the running settings are saved on the device"`
+	BackedUp y.Date `yaml:"backed_up" doc:"day of the last backup off the device"`
+}
+
+// GuessMark ends a text of read_from whose value was only guessed.
+const GuessMark = " (guess)"
 
 // Read reads a device file. All that is wrong with it is in the error, of
 // type yamlfile.Errors.
@@ -68,11 +85,43 @@ func Read(file string, data []byte) (*Device, error) {
 	if !d.Name.Set() {
 		fail(d.Kind.Spot, "the device has no name", "add name: with what your inventory calls it")
 	}
-	if p := d.Platform; p.Set() && p.Text != "physical" && p.Text != "virtual" {
+	check(&d.Unit, fail)
+	switch g := d.Group; {
+	case g.Set() && !slices.Contains([]string{"stack", "cluster", "chassis"}, g.Text):
+		fail(g.Spot, fmt.Sprintf("group is stack, cluster or chassis, not %q", g.Text), "")
+	case g.Set() && len(d.Members) == 0:
+		fail(g.Spot, "a "+g.Text+" needs members", "add members: with one entry for each, or take group out")
+	case !g.Set() && len(d.Members) > 0:
+		fail(d.Members[0].Spot, "members stand here, and no group", "add group: stack, or group: cluster")
+	case !g.Set() && d.Uniform:
+		fail(d.Kind.Spot, "uniform goes with a group", "add group: and members:, or take uniform out")
+	}
+	seen := map[string]bool{}
+	for i := range d.Members {
+		m := &d.Members[i]
+		check(m, fail)
+		if m.Name.Set() && seen[m.Name.Text] {
+			fail(m.Name.Spot, fmt.Sprintf("there are two members of the name %q", m.Name.Text), "")
+		}
+		seen[m.Name.Text] = true
+	}
+	if len(errs) > 0 {
+		slices.SortStableFunc(errs, func(a, b *y.Error) int { return a.Spot.Line - b.Spot.Line })
+		return nil, errs
+	}
+	return d, nil
+}
+
+// check finds what is wrong with one box.
+func check(u *Unit, fail func(at y.Spot, message, advice string)) {
+	if p := u.Platform; p.Set() && p.Text != "physical" && p.Text != "virtual" {
 		fail(p.Spot, fmt.Sprintf("platform is physical or virtual, not %q", p.Text), "")
 	}
+	if s := u.State; s.Set() && s.Text != "running" && s.Text != "boot-loader" && s.Text != "silent" {
+		fail(s.Spot, fmt.Sprintf("state is running, boot-loader or silent, not %q", s.Text), "")
+	}
 	names, active := map[string]bool{}, 0
-	for _, s := range d.Slots {
+	for _, s := range u.Slots {
 		if !s.Name.Set() {
 			fail(s.Spot, "a slot needs a name", "")
 		}
@@ -85,55 +134,56 @@ func Read(file string, data []byte) (*Device, error) {
 		}
 	}
 	if active > 1 {
-		fail(d.Slots[0].Spot, fmt.Sprintf("%d slots are marked active, and only one can be", active), "leave active: true at the one the device runs from")
+		fail(u.Slots[0].Spot, fmt.Sprintf("%d slots are marked active, and only one can be", active), "leave active: true at the one the device runs from")
 	}
-	for _, e := range d.ReadFrom.Entries {
-		if !d.has(e.Key) {
+	for _, e := range u.ReadFrom.Entries {
+		if !u.has(e.Key) {
 			fail(e.Spot, fmt.Sprintf("read_from speaks of %q, which this file does not give", e.Key), "write the key as in installed.main, or take the line out")
 		}
 	}
-	if len(errs) > 0 {
-		slices.SortStableFunc(errs, func(a, b *y.Error) int { return a.Spot.Line - b.Spot.Line })
-		return nil, errs
-	}
-	return d, nil
 }
 
 // has tells whether the file gives a value under a key as read_from names it.
-func (d *Device) has(key string) bool {
+func (u *Unit) has(key string) bool {
 	head, rest, nested := strings.Cut(key, ".")
 	if nested {
 		switch head {
 		case "installed":
-			_, ok := d.Installed.Get(rest)
+			_, ok := u.Installed.Get(rest)
 			return ok
 		case "companions":
-			_, ok := d.Companions.Get(rest)
+			_, ok := u.Companions.Get(rest)
 			return ok
 		case "slots":
-			return len(d.Slots) > 0
+			return slices.ContainsFunc(u.Slots, func(s Slot) bool { return s.Name.Text == rest })
+		case "config":
+			return u.Config != nil && (rest == "saved" && u.Config.Saved != nil || rest == "backed_up" && u.Config.BackedUp.Set())
 		}
 		return false
 	}
 	switch key {
 	case "storage_free":
-		return d.StorageFree.Set()
+		return u.StorageFree.Set()
 	case "memory":
-		return d.Memory.Set()
+		return u.Memory.Set()
 	case "entitled_until":
-		return d.EntitledUntil.Set()
+		return u.EntitledUntil.Set()
 	case "boards":
-		return len(d.Boards) > 0
+		return len(u.Boards) > 0
 	case "features":
-		return len(d.Features) > 0
+		return len(u.Features) > 0
 	case "attached":
-		return len(d.Attached) > 0
+		return len(u.Attached) > 0
 	case "slots":
-		return len(d.Slots) > 0
+		return len(u.Slots) > 0
 	case "installed":
-		return len(d.Installed.Entries) > 0
+		return len(u.Installed.Entries) > 0
+	case "companions":
+		return len(u.Companions.Entries) > 0
+	case "config":
+		return u.Config != nil
 	}
-	for name, t := range d.texts() {
+	for name, t := range u.texts() {
 		if name == key {
 			return t.Set()
 		}
@@ -141,32 +191,51 @@ func (d *Device) has(key string) bool {
 	return false
 }
 
-func (d *Device) texts() map[string]y.Text {
-	return map[string]y.Text{"model": d.Model, "revision": d.Revision, "serial": d.Serial, "arch": d.Arch,
-		"region": d.Region, "platform": d.Platform, "family": d.Family, "name": d.Name}
+func (u *Unit) texts() map[string]y.Text {
+	return map[string]y.Text{"model": u.Model, "revision": u.Revision, "serial": u.Serial, "arch": u.Arch, "state": u.State,
+		"region": u.Region, "platform": u.Platform, "family": u.Family, "name": u.Name}
+}
+
+// readFrom is what read_from says of a key, or of the mapping or list that
+// the key is in.
+func (u *Unit) readFrom(key string) string {
+	if e, ok := u.ReadFrom.Get(key); ok {
+		return e.Value.Text
+	}
+	if head, _, nested := strings.Cut(key, "."); nested {
+		if e, ok := u.ReadFrom.Get(head); ok {
+			return e.Value.Text
+		}
+	}
+	return ""
+}
+
+// Guessed tells whether a value was only guessed, and from what. A guess is
+// shown, and never counts as known.
+func (u *Unit) Guessed(key string) (from string, ok bool) {
+	return strings.CutSuffix(u.readFrom(key), GuessMark)
 }
 
 // Source is where the value under a key (as read_from names it) stands. When
 // the file says that it was read from elsewhere, that comes first.
 func (d *Device) Source(key string, at y.Spot) fact.Source {
 	s := fact.Source{Kind: fact.DeviceFile, File: d.File, Line: at.Line, Column: at.Column}
-	keys := []string{key}
-	if head, _, nested := strings.Cut(key, "."); nested {
-		keys = append(keys, head)
-	}
-	for _, k := range keys {
-		if e, ok := d.ReadFrom.Get(k); ok {
-			s.Via = e.Value.Text
-			s.Kind = fact.Capture
-			break
+	if via := d.readFrom(key); via != "" {
+		s.Via, s.Kind = via, fact.Capture
+		if strings.HasPrefix(via, ByHand) {
+			s.Kind = fact.Command
 		}
 	}
 	return s
 }
 
-// Fact is a value of the file as a fact; ok is false when it is not given.
-func (d *Device) Fact(about fact.Name, key string, t y.Text) (fact.Fact, bool) {
-	if !t.Set() {
+// ByHand begins a text of read_from whose value a person gave.
+const ByHand = "-set"
+
+// Fact is a value of the file as a fact; ok is false when it is not given or
+// only guessed.
+func (d *Device) Fact(about fact.Name, key string, t y.Text) (f fact.Fact, ok bool) {
+	if _, guessed := d.Guessed(key); guessed || !t.Set() {
 		return fact.Fact{}, false
 	}
 	return fact.Fact{About: about, Value: t.Text, Source: d.Source(key, t.Spot)}, true

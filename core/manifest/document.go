@@ -8,6 +8,7 @@ import (
 
 	"fitcheck/core/digest"
 	"fitcheck/core/fact"
+	"fitcheck/core/tree"
 )
 
 // Document is a manifest of the forms ini, csv, json, yaml and xml: where in
@@ -26,36 +27,20 @@ type Document struct {
 // Forms lists the forms that are documents.
 func Forms() []string { return []string{"ini", "csv", "json", "yaml", "xml"} }
 
-func parse(form string, data []byte) (*value, error) {
-	switch form {
-	case "json":
-		return readJSON(data)
-	case "yaml":
-		return readYAML(data)
-	case "xml":
-		return readXML(data)
-	case "csv":
-		return readCSV(data)
-	case "ini":
-		return readINI(data)
-	}
-	return nil, fmt.Errorf("%q is not a form of manifest", form)
-}
-
 // Read reads a manifest of this form.
 func (d Document) Read(address string, data []byte) *Manifest {
 	m := &Manifest{Address: address}
-	root, err := parse(d.Form, data)
+	root, err := tree.Parse(d.Form, data)
 	if err != nil {
 		line := 1
-		var at *lineError
+		var at *tree.Error
 		if errors.As(err, &at) {
-			line = at.line
+			line = at.Line
 		}
 		m.Problems = append(m.Problems, Problem{line, fmt.Sprintf("it does not read as %s: %v", strings.ToUpper(d.Form), err), "download the package again, or correct form: in the rulebook"})
 		return m
 	}
-	groups := []*value{root}
+	groups := []*tree.Node{root}
 	if d.Groups != "" {
 		if groups = walk(root, d.Groups); len(groups) == 0 {
 			m.problem(1, fmt.Sprintf("there is nothing at the path %q where the rulebook expects groups", d.Groups))
@@ -67,13 +52,13 @@ func (d Document) Read(address string, data []byte) *Manifest {
 	return m
 }
 
-func (d Document) group(m *Manifest, g *value) {
+func (d Document) group(m *Manifest, g *tree.Node) {
 	var of Record
 	of.Size = -1
 	if len(d.GroupFields) > 0 {
 		m.take(&of, g, d.GroupFields)
 	}
-	var records []*value
+	var records []*tree.Node
 	if d.Records != "" {
 		records = walk(g, d.Records)
 	} else {
@@ -84,19 +69,19 @@ func (d Document) group(m *Manifest, g *value) {
 		if d.Records != "" {
 			where = fmt.Sprintf("there is nothing at the path %q where the rulebook expects records", d.Records)
 		}
-		m.problem(max(1, g.line), where)
+		m.problem(max(1, g.Line), where)
 	}
 	for _, v := range records {
-		r := Record{Line: v.line, Size: -1, Claim: slices.Clone(of.Claim)}
-		if !v.isMap() {
-			m.problem(v.line, "a record is no mapping of keys to values")
+		r := Record{Line: v.Line, Size: -1, Claim: slices.Clone(of.Claim)}
+		if !v.IsMap() {
+			m.problem(v.Line, "a record is no mapping of keys to values")
 			continue
 		}
 		if !m.take(&r, v, d.fields(v)) {
 			continue
 		}
 		if r.File == "" {
-			m.problem(v.line, "the record names no file")
+			m.problem(v.Line, "the record names no file")
 			continue
 		}
 		m.Records = append(m.Records, r)
@@ -105,12 +90,12 @@ func (d Document) group(m *Manifest, g *value) {
 
 // fields says which key is what: as the rulebook says, else the keys that are
 // names of facts themselves.
-func (d Document) fields(v *value) map[string]string {
+func (d Document) fields(v *tree.Node) map[string]string {
 	if len(d.Fields) > 0 {
 		return d.Fields
 	}
 	out := map[string]string{}
-	for _, k := range v.keys {
+	for _, k := range v.Keys {
 		if name := strings.TrimPrefix(k, "@"); meaning(name) {
 			out[name] = k
 		}
@@ -154,7 +139,7 @@ func (d Document) DigestsOf() []digest.Algorithm {
 }
 
 // take reads the fields of a record or group; false when one makes no sense.
-func (m *Manifest) take(r *Record, v *value, fields map[string]string) bool {
+func (m *Manifest) take(r *Record, v *tree.Node, fields map[string]string) bool {
 	names := make([]string, 0, len(fields))
 	for name := range fields {
 		names = append(names, name)
@@ -166,10 +151,10 @@ func (m *Manifest) take(r *Record, v *value, fields map[string]string) bool {
 			about, _, isFact := fact.Lookup(name)
 			for i, t := range texts(found) {
 				if isFact && i == 0 { // what a record says replaces what its group said
-					r.Claim = slices.DeleteFunc(r.Claim, func(f fact.Fact) bool { return f.About == about && f.Source.Line != t.line })
+					r.Claim = slices.DeleteFunc(r.Claim, func(f fact.Fact) bool { return f.About == about && f.Source.Line != t.Line })
 				}
-				if err := r.add(name, t.text, fact.Source{Kind: fact.Manifest, File: m.Address, Line: t.line}); err != nil {
-					m.problem(t.line, err.Error())
+				if err := r.add(name, t.Text, fact.Source{Kind: fact.Manifest, File: m.Address, Line: t.Line}); err != nil {
+					m.problem(t.Line, err.Error())
 					ok = false
 				}
 			}
@@ -179,13 +164,13 @@ func (m *Manifest) take(r *Record, v *value, fields map[string]string) bool {
 }
 
 // texts lists the texts of a value: one, or those of a list.
-func texts(v *value) []*value {
-	if v.list == nil {
-		return []*value{v}
+func texts(v *tree.Node) []*tree.Node {
+	if v.List == nil {
+		return []*tree.Node{v}
 	}
-	var out []*value
-	for _, c := range v.list {
-		if c.list == nil {
+	var out []*tree.Node
+	for _, c := range v.List {
+		if c.List == nil {
 			out = append(out, c)
 		}
 	}
@@ -194,20 +179,20 @@ func texts(v *value) []*value {
 
 // walk follows a path and lists what it leads to. A list in its way is passed
 // through to its elements.
-func walk(v *value, path string) []*value {
-	at := []*value{v}
+func walk(v *tree.Node, path string) []*tree.Node {
+	at := []*tree.Node{v}
 	for _, key := range strings.Split(path, ".") {
-		var next []*value
+		var next []*tree.Node
 		for _, v := range at {
 			next = append(next, step(v, key)...)
 		}
 		at = next
 	}
 	// What is repeated under one name stands for its elements.
-	var out []*value
+	var out []*tree.Node
 	for _, v := range at {
-		if v.text == repeated {
-			out = append(out, v.list...)
+		if v.Text == tree.Repeated {
+			out = append(out, v.List...)
 		} else {
 			out = append(out, v)
 		}
@@ -215,54 +200,54 @@ func walk(v *value, path string) []*value {
 	return out
 }
 
-func step(v *value, key string) []*value {
+func step(v *tree.Node, key string) []*tree.Node {
 	switch {
-	case v.list != nil && key == "*":
-		return v.list
-	case v.list != nil:
-		var out []*value
-		for _, c := range v.list {
+	case v.List != nil && key == "*":
+		return v.List
+	case v.List != nil:
+		var out []*tree.Node
+		for _, c := range v.List {
 			out = append(out, step(c, key)...)
 		}
 		return out
 	case key == "*":
-		var out []*value
-		for _, k := range v.keys {
-			out = append(out, v.of[k])
+		var out []*tree.Node
+		for _, k := range v.Keys {
+			out = append(out, v.Of[k])
 		}
 		return out
-	case v.of[key] != nil:
-		return []*value{v.of[key]}
+	case v.Of[key] != nil:
+		return []*tree.Node{v.Of[key]}
 	}
 	return nil
 }
 
 // find looks for the first list of records: of mappings that name files.
-func (d Document) find(v *value, depth int) []*value {
-	if v == nil || depth > maxLevels {
+func (d Document) find(v *tree.Node, depth int) []*tree.Node {
+	if v == nil || depth > tree.MaxLevels {
 		return nil
 	}
-	isRecord := func(c *value) bool {
-		if !c.isMap() {
+	isRecord := func(c *tree.Node) bool {
+		if !c.IsMap() {
 			return false
 		}
 		fields := d.fields(c)
 		key, ok := fields[groupFile]
 		return ok && len(walk(c, key)) > 0
 	}
-	if v.list != nil && slices.ContainsFunc(v.list, isRecord) {
-		return v.list
+	if v.List != nil && slices.ContainsFunc(v.List, isRecord) {
+		return v.List
 	}
-	var children []*value
-	if v.isMap() {
-		for _, k := range v.keys {
-			children = append(children, v.of[k])
+	var children []*tree.Node
+	if v.IsMap() {
+		for _, k := range v.Keys {
+			children = append(children, v.Of[k])
 		}
 		if depth > 0 && isRecord(v) { // one record alone, as XML has it
-			return []*value{v}
+			return []*tree.Node{v}
 		}
-		if slices.ContainsFunc(children, isRecord) && !slices.ContainsFunc(children, func(c *value) bool { return c.list != nil }) {
-			var out []*value
+		if slices.ContainsFunc(children, isRecord) && !slices.ContainsFunc(children, func(c *tree.Node) bool { return c.List != nil }) {
+			var out []*tree.Node
 			for _, c := range children {
 				if isRecord(c) {
 					out = append(out, c)
@@ -271,7 +256,7 @@ func (d Document) find(v *value, depth int) []*value {
 			return out
 		}
 	} else {
-		children = v.list
+		children = v.List
 	}
 	for _, c := range children {
 		if found := d.find(c, depth+1); found != nil {

@@ -46,6 +46,31 @@ func (c *checker) all() {
 		c.release(&c.r.Releases[i])
 	}
 	c.hops()
+	c.captures()
+	if t := c.r.Transfer; t != nil && t.LongestName < 0 {
+		c.fail(t.Spot, "longest_name cannot be negative", "")
+	}
+}
+
+func (c *checker) captures() {
+	for i, rule := range c.r.CaptureRules() {
+		capture := &c.r.Captures[i]
+		if rule.Recognise == nil {
+			c.fail(capture.Spot, "an entry of captures needs recognise: a pattern that every such capture holds", "")
+		}
+		if len(rule.Read) == 0 && len(rule.Each) == 0 {
+			c.fail(capture.Spot, "this entry reads nothing", "add read: or each:")
+		}
+		rule.Check(func(key, message string) {
+			at := capture.Spot
+			for _, m := range []y.Map[y.Pattern]{capture.Read, capture.Each} {
+				if e, ok := m.Get(key); ok {
+					at = e.Spot
+				}
+			}
+			c.fail(at, message, "")
+		})
+	}
 }
 
 func (c *checker) models() {
@@ -219,13 +244,13 @@ func (c *checker) release(rel *Release) {
 
 func (c *checker) need(n *Need) {
 	set := 0
-	for _, is := range []bool{n.Component.Set(), n.Companion.Set(), n.StorageFree.Set(), n.Memory.Set(), n.Feature.Set()} {
+	for _, is := range []bool{n.Component.Set(), n.Companion.Set(), n.StorageFree.Set(), n.Memory.Set(), n.Feature.Set(), n.Attached.Set()} {
 		if is {
 			set++
 		}
 	}
 	if set != 1 {
-		c.fail(n.Spot, "a need names exactly one of component, companion, storage_free, memory, feature", "write one entry for each need")
+		c.fail(n.Spot, "a need names exactly one of component, companion, storage_free, memory, feature, attached", "write one entry for each need")
 		return
 	}
 	versioned := n.Component.Set() || n.Companion.Set()

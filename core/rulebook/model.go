@@ -237,3 +237,21 @@ func (m *Model) index(revision string) int {
 	}
 	return -1
 }
+
+// ModelIn finds the model that a text names: as it is, behind the maker's name,
+// or as the only known model that stands in it as a word.
+func (r *Rulebook) ModelIn(text string) (model string, ok bool) {
+	if e, ok := r.FindModel(text); ok {
+		return e.Key, true
+	}
+	found := ""
+	for _, word := range strings.FieldsFunc(text, func(c rune) bool { return c == ' ' || c == ',' || c == '(' || c == ')' || c == '"' }) {
+		if e, ok := r.FindModel(word); ok {
+			if found != "" && found != e.Key {
+				return "", false
+			}
+			found = e.Key
+		}
+	}
+	return found, found != ""
+}

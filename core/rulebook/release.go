@@ -35,7 +35,7 @@ type Minutes struct {
 }
 
 // Need is something that must hold before a release is installed. Exactly one
-// of Component, Companion, StorageFree, Memory and Feature is set.
+// of Component, Companion, StorageFree, Memory, Feature and Attached is set.
 type Need struct {
 	y.Spot
 	Component   y.Text `yaml:"component"`
@@ -43,11 +43,10 @@ type Need struct {
 	StorageFree y.Size `yaml:"storage_free"`
 	Memory      y.Size `yaml:"memory"`
 	Feature     y.Text `yaml:"feature"`
+	Attached    y.Text `yaml:"attached"` // a model of which one must be attached
 	Within      y.Text `yaml:"within"`
 	Source      y.Text `yaml:"source"`
 	Why         y.Text `yaml:"why"`
-
-	Attached y.Text `yaml:"attached,unserved"`
 
 	Range *version.Range // of Within, nil where there is none
 }

@@ -10,6 +10,7 @@ import (
 	"slices"
 	"strings"
 
+	"fitcheck/core/device"
 	"fitcheck/core/digest"
 	"fitcheck/core/fact"
 	"fitcheck/core/manifest"
@@ -34,8 +35,8 @@ type Rulebook struct {
 	Releases []Release             `yaml:"releases"`
 	Hops     *Hops                 `yaml:"hops"`
 
-	Transfer  y.Text `yaml:"transfer,unserved"`
-	Captures  y.Text `yaml:"captures,unserved"`
+	Transfer  *Transfer `yaml:"transfer"`
+	Captures  []Capture `yaml:"captures"`
 	Recovery  y.Text `yaml:"recovery,unserved"`
 	Procedure y.Text `yaml:"procedure,unserved"`
 
@@ -106,6 +107,41 @@ type Package struct {
 	Items      []ItemRule    `yaml:"items"`
 
 	Signature *SignatureRule `yaml:"signature"`
+}
+
+// Transfer says what the device's way of fetching a file can carry.
+type Transfer struct {
+	y.Spot
+	Protocol    y.Text `yaml:"protocol"`
+	Largest     y.Size `yaml:"largest"`      // of one file
+	LongestName int    `yaml:"longest_name"` // in bytes; 0 is no bound
+	Blocksize   *bool  `yaml:"blocksize"`    // the device negotiates the size of blocks
+}
+
+// Capture says how the console output of the line is read into a device file.
+type Capture struct {
+	y.Spot
+	Recognise y.Pattern        `yaml:"recognise"` // found in every such capture
+	Member    y.Pattern        `yaml:"member"`    // begins what is said of one member of a group
+	Read      y.Map[y.Pattern] `yaml:"read"`      // key of the device file to a pattern whose first group is its value
+	Each      y.Map[y.Pattern] `yaml:"each"`      // list of the device file to the pattern of one entry
+}
+
+// CaptureRules are the captures in the form in which they are applied.
+func (r *Rulebook) CaptureRules() []device.CaptureRule {
+	var out []device.CaptureRule
+	for i := range r.Captures {
+		c := &r.Captures[i]
+		rule := device.CaptureRule{Recognise: c.Recognise.Regexp, Member: c.Member.Regexp, Name: r.Source(c.Spot).Where()}
+		for _, e := range c.Read.Entries {
+			rule.Read = append(rule.Read, device.KeyPattern{Key: e.Key, Pattern: e.Value.Regexp})
+		}
+		for _, e := range c.Each.Entries {
+			rule.Each = append(rule.Each, device.KeyPattern{Key: e.Key, Pattern: e.Value.Regexp})
+		}
+		out = append(out, rule)
+	}
+	return out
 }
 
 // SignatureRule says what of a download is signed, and by whom.

@@ -39,6 +39,15 @@ func Safe(s string) string {
 	return b.String()
 }
 
+// SafeLines is Safe for a text of several lines.
+func SafeLines(text string) string {
+	lines := strings.Split(text, "\n")
+	for i, l := range lines {
+		lines[i] = Safe(l)
+	}
+	return strings.Join(lines, "\n")
+}
+
 // style is how a piece of text is painted on a terminal with colours.
 type style text.Colors
 

@@ -1,4 +1,7 @@
-package manifest
+// Package tree reads documents (JSON, YAML, XML, CSV, INI) into one shape, a
+// tree of texts, lists and mappings that keep their lines, so that whoever
+// takes something out of a document can say where it stood.
+package tree
 
 import (
 	"bytes"
@@ -15,54 +18,55 @@ import (
 	"gopkg.in/ini.v1"
 )
 
-// value is a document of any form as a tree: a text, a list, or a mapping.
+// Node is a document of any form as a tree: a text, a list, or a mapping.
 // It keeps its line.
-type value struct {
-	line int
-	text string
-	list []*value
-	keys []string // of a mapping, in the order of the file
-	of   map[string]*value
+type Node struct {
+	Line int
+	Text string
+	List []*Node
+	Keys []string // of a mapping, in the order of the file
+	Of   map[string]*Node
 }
 
-func (v *value) isMap() bool { return v != nil && v.of != nil }
+// IsMap tells a mapping.
+func (v *Node) IsMap() bool { return v != nil && v.Of != nil }
 
 // put adds a value under a key; a second one of the same key makes a list, as
-// repeated elements of XML are.
-func (v *value) put(key string, child *value) {
-	if v.of == nil {
-		v.of = map[string]*value{}
+// Repeated elements of XML are.
+func (v *Node) put(key string, child *Node) {
+	if v.Of == nil {
+		v.Of = map[string]*Node{}
 	}
-	have, ok := v.of[key]
+	have, ok := v.Of[key]
 	switch {
 	case !ok:
-		v.keys = append(v.keys, key)
-		v.of[key] = child
-	case have.of == nil && have.list != nil && have.text == repeated:
-		have.list = append(have.list, child)
+		v.Keys = append(v.Keys, key)
+		v.Of[key] = child
+	case have.Of == nil && have.List != nil && have.Text == Repeated:
+		have.List = append(have.List, child)
 	default:
-		v.of[key] = &value{line: have.line, text: repeated, list: []*value{have, child}}
+		v.Of[key] = &Node{Line: have.Line, Text: Repeated, List: []*Node{have, child}}
 	}
 }
 
-// repeated marks a list that was made from elements of one name.
-const repeated = "\x00repeated"
+// Repeated is the text that marks a list that was made from elements of one name.
+const Repeated = "\x00repeated"
 
 // Bounds of one document.
 const (
 	maxNodes  = 1_000_000
-	maxLevels = 100
+	MaxLevels = 100 // of nesting
 )
 
 var errTooLarge = errors.New("it holds more values than are read")
 
-// lineError is an error with its line.
-type lineError struct {
-	line int
+// Error is an error with its line.
+type Error struct {
+	Line int
 	err  error
 }
 
-func (e *lineError) Error() string { return e.err.Error() }
+func (e *Error) Error() string { return e.err.Error() }
 
 // lines finds the line of an offset.
 type lines []int
@@ -81,7 +85,7 @@ func (l lines) at(offset int64) int {
 	return 1 + sort.Search(len(l), func(i int) bool { return int64(l[i]) >= offset })
 }
 
-func readJSON(data []byte) (*value, error) {
+func readJSON(data []byte) (*Node, error) {
 	r := &jsonReader{d: json.NewDecoder(bytes.NewReader(data)), lines: newLines(data)}
 	r.d.UseNumber()
 	v, err := r.value(0)
@@ -99,7 +103,7 @@ func readJSON(data []byte) (*value, error) {
 		if errors.As(err, &syntax) {
 			at = syntax.Offset
 		}
-		return nil, &lineError{r.lines.at(at), err}
+		return nil, &Error{r.lines.at(at), err}
 	}
 	return v, nil
 }
@@ -110,25 +114,25 @@ type jsonReader struct {
 	nodes int
 }
 
-func (r *jsonReader) value(depth int) (*value, error) {
+func (r *jsonReader) value(depth int) (*Node, error) {
 	t, err := r.d.Token()
 	if err != nil {
 		return nil, err
 	}
-	if r.nodes++; r.nodes > maxNodes || depth > maxLevels {
+	if r.nodes++; r.nodes > maxNodes || depth > MaxLevels {
 		return nil, errTooLarge
 	}
-	v := &value{line: r.lines.at(r.d.InputOffset())}
+	v := &Node{Line: r.lines.at(r.d.InputOffset())}
 	switch t {
 	case json.Delim('{'):
-		v.of = map[string]*value{}
+		v.Of = map[string]*Node{}
 		for r.d.More() {
 			k, err := r.d.Token()
 			if err != nil {
 				return nil, err
 			}
 			key := k.(string)
-			if _, twice := v.of[key]; twice {
+			if _, twice := v.Of[key]; twice {
 				return nil, fmt.Errorf("the key %q stands there a second time", key)
 			}
 			child, err := r.value(depth + 1)
@@ -138,17 +142,17 @@ func (r *jsonReader) value(depth int) (*value, error) {
 			v.put(key, child)
 		}
 	case json.Delim('['):
-		v.list = []*value{}
+		v.List = []*Node{}
 		for r.d.More() {
 			child, err := r.value(depth + 1)
 			if err != nil {
 				return nil, err
 			}
-			v.list = append(v.list, child)
+			v.List = append(v.List, child)
 		}
 	default:
 		if t != nil {
-			v.text = fmt.Sprint(t)
+			v.Text = fmt.Sprint(t)
 		}
 		return v, nil
 	}
@@ -156,18 +160,18 @@ func (r *jsonReader) value(depth int) (*value, error) {
 	return v, err
 }
 
-func readYAML(data []byte) (*value, error) {
+func readYAML(data []byte) (*Node, error) {
 	var doc yaml.Node
 	if err := yaml.Unmarshal(data, &doc); err != nil {
-		return nil, &lineError{yamlLine(err), errors.New(strings.TrimPrefix(err.Error(), "yaml: "))}
+		return nil, &Error{yamlLine(err), errors.New(strings.TrimPrefix(err.Error(), "yaml: "))}
 	}
 	if len(doc.Content) == 0 {
-		return nil, &lineError{1, errors.New("it is empty")}
+		return nil, &Error{1, errors.New("it is empty")}
 	}
 	nodes := 0
 	v, err := fromYAML(doc.Content[0], &nodes, 0)
 	if err != nil {
-		return nil, &lineError{1, err}
+		return nil, &Error{1, err}
 	}
 	return v, nil
 }
@@ -178,31 +182,31 @@ func yamlLine(err error) int {
 	return line
 }
 
-func fromYAML(n *yaml.Node, nodes *int, depth int) (*value, error) {
-	if *nodes++; *nodes > maxNodes || depth > maxLevels {
+func fromYAML(n *yaml.Node, nodes *int, depth int) (*Node, error) {
+	if *nodes++; *nodes > maxNodes || depth > MaxLevels {
 		return nil, errTooLarge
 	}
-	v := &value{line: n.Line}
+	v := &Node{Line: n.Line}
 	switch n.Kind {
 	case yaml.AliasNode:
 		return fromYAML(n.Alias, nodes, depth+1)
 	case yaml.ScalarNode:
 		if n.Tag != "!!null" {
-			v.text = n.Value
+			v.Text = n.Value
 		}
 	case yaml.SequenceNode:
-		v.list = []*value{}
+		v.List = []*Node{}
 		for _, c := range n.Content {
 			child, err := fromYAML(c, nodes, depth+1)
 			if err != nil {
 				return nil, err
 			}
-			v.list = append(v.list, child)
+			v.List = append(v.List, child)
 		}
 	case yaml.MappingNode:
-		v.of = map[string]*value{}
+		v.Of = map[string]*Node{}
 		for i := 0; i+1 < len(n.Content); i += 2 {
-			if _, twice := v.of[n.Content[i].Value]; twice {
+			if _, twice := v.Of[n.Content[i].Value]; twice {
 				return nil, fmt.Errorf("the key %q stands in line %d a second time", n.Content[i].Value, n.Content[i].Line)
 			}
 			child, err := fromYAML(n.Content[i+1], nodes, depth+1)
@@ -217,10 +221,10 @@ func fromYAML(n *yaml.Node, nodes *int, depth int) (*value, error) {
 
 // readXML makes a mapping of each element: its attributes under "@name", its
 // elements under their names, and its text.
-func readXML(data []byte) (*value, error) {
+func readXML(data []byte) (*Node, error) {
 	d := xml.NewDecoder(bytes.NewReader(data))
-	root := &value{line: 1, of: map[string]*value{}}
-	stack := []*value{root}
+	root := &Node{Line: 1, Of: map[string]*Node{}}
+	stack := []*Node{root}
 	nodes := 0
 	for {
 		t, err := d.Token()
@@ -229,33 +233,33 @@ func readXML(data []byte) (*value, error) {
 			return root, nil
 		}
 		if err != nil {
-			return nil, &lineError{line, err}
+			return nil, &Error{line, err}
 		}
-		if nodes++; nodes > maxNodes || len(stack) > maxLevels {
-			return nil, &lineError{line, errTooLarge}
+		if nodes++; nodes > maxNodes || len(stack) > MaxLevels {
+			return nil, &Error{line, errTooLarge}
 		}
 		top := stack[len(stack)-1]
 		switch x := t.(type) {
 		case xml.StartElement:
-			v := &value{line: line}
+			v := &Node{Line: line}
 			for _, a := range x.Attr {
-				v.put("@"+a.Name.Local, &value{line: line, text: a.Value})
+				v.put("@"+a.Name.Local, &Node{Line: line, Text: a.Value})
 			}
 			top.put(x.Name.Local, v)
 			stack = append(stack, v)
 		case xml.EndElement:
-			top.text = strings.TrimSpace(top.text)
+			top.Text = strings.TrimSpace(top.Text)
 			stack = stack[:len(stack)-1]
 		case xml.CharData:
 			if len(stack) > 1 {
-				top.text += string(x)
+				top.Text += string(x)
 			}
 		}
 	}
 }
 
 // readCSV makes a mapping of each row, by the titles of the columns.
-func readCSV(data []byte) (*value, error) {
+func readCSV(data []byte) (*Node, error) {
 	r := csv.NewReader(bytes.NewReader(bytes.TrimPrefix(data, []byte("\ufeff"))))
 	r.TrimLeadingSpace, r.FieldsPerRecord, r.Comment = true, -1, '#'
 	first, _, _ := bytes.Cut(data, []byte("\n"))
@@ -264,7 +268,7 @@ func readCSV(data []byte) (*value, error) {
 	} else if bytes.Count(first, []byte("\t")) > bytes.Count(first, []byte(",")) {
 		r.Comma = '\t'
 	}
-	root := &value{line: 1, list: []*value{}}
+	root := &Node{Line: 1, List: []*Node{}}
 	var titles []string
 	for {
 		row, err := r.Read()
@@ -277,40 +281,40 @@ func readCSV(data []byte) (*value, error) {
 			if errors.As(err, &parse) {
 				line = parse.Line
 			}
-			return nil, &lineError{line, err}
+			return nil, &Error{line, err}
 		}
 		line, _ := r.FieldPos(0)
 		if titles == nil {
 			titles = row
 			continue
 		}
-		if len(root.list) > maxNodes {
-			return nil, &lineError{line, errTooLarge}
+		if len(root.List) > maxNodes {
+			return nil, &Error{line, errTooLarge}
 		}
-		v := &value{line: line, of: map[string]*value{}}
+		v := &Node{Line: line, Of: map[string]*Node{}}
 		for i, cell := range row {
 			if i < len(titles) {
-				v.put(strings.TrimSpace(titles[i]), &value{line: line, text: strings.TrimSpace(cell)})
+				v.put(strings.TrimSpace(titles[i]), &Node{Line: line, Text: strings.TrimSpace(cell)})
 			} else if strings.TrimSpace(cell) != "" {
-				return nil, &lineError{line, fmt.Errorf("the row has %d cells, and there are %d columns", len(row), len(titles))}
+				return nil, &Error{line, fmt.Errorf("the row has %d cells, and there are %d columns", len(row), len(titles))}
 			}
 		}
-		root.list = append(root.list, v)
+		root.List = append(root.List, v)
 	}
 }
 
 // readINI makes a mapping of each section; its name stands under "$section".
 // Sections of one name are kept apart, as records that all bear the same.
-func readINI(data []byte) (*value, error) {
+func readINI(data []byte) (*Node, error) {
 	f, err := ini.LoadSources(ini.LoadOptions{AllowNonUniqueSections: true, IgnoreInlineComment: true, AllowBooleanKeys: true}, data)
 	if err != nil {
-		return nil, &lineError{1, err}
+		return nil, &Error{1, err}
 	}
 	where, err := sectionLines(data)
 	if err != nil {
 		return nil, err
 	}
-	root := &value{line: 1, list: []*value{}}
+	root := &Node{Line: 1, List: []*Node{}}
 	for _, s := range f.Sections() {
 		if s.Name() == ini.DefaultSection && len(s.Keys()) == 0 {
 			continue
@@ -319,14 +323,14 @@ func readINI(data []byte) (*value, error) {
 		if of := where[s.Name()]; len(of) > 0 {
 			at, where[s.Name()] = of[0], of[1:]
 		}
-		v := &value{line: at.line, of: map[string]*value{}}
+		v := &Node{Line: at.line, Of: map[string]*Node{}}
 		if s.Name() != ini.DefaultSection {
-			v.put("$section", &value{line: v.line, text: s.Name()})
+			v.put("$section", &Node{Line: v.Line, Text: s.Name()})
 		}
 		for _, k := range s.Keys() {
-			v.put(k.Name(), &value{line: max(at.line, at.keys[k.Name()]), text: k.Value()})
+			v.put(k.Name(), &Node{Line: max(at.line, at.keys[k.Name()]), Text: k.Value()})
 		}
-		root.list = append(root.list, v)
+		root.List = append(root.List, v)
 	}
 	return root, nil
 }
@@ -363,9 +367,27 @@ func sectionLines(data []byte) (map[string][]iniSection, error) {
 		}
 		key := strings.TrimSpace(t[:i])
 		if before := current.keys[key]; before > 0 {
-			return nil, &lineError{n, fmt.Errorf("the key %q stands in line %d already", key, before)}
+			return nil, &Error{n, fmt.Errorf("the key %q stands in line %d already", key, before)}
 		}
 		current.keys[key] = n
 	}
 	return out, nil
+}
+
+// Parse reads a document of a form: json, yaml, xml, csv or ini. Its error is
+// an *Error where the line is known.
+func Parse(form string, data []byte) (*Node, error) {
+	switch form {
+	case "json":
+		return readJSON(data)
+	case "yaml":
+		return readYAML(data)
+	case "xml":
+		return readXML(data)
+	case "csv":
+		return readCSV(data)
+	case "ini":
+		return readINI(data)
+	}
+	return nil, fmt.Errorf("%q is not a form of document", form)
 }

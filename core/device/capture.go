@@ -1,0 +1,205 @@
+package device
+
+import (
+	"fmt"
+	"regexp"
+	"slices"
+	"strings"
+)
+
+// CaptureRule says how the console output of one line of products is read.
+type CaptureRule struct {
+	// Recognise is found in a line of every such capture.
+	Recognise *regexp.Regexp
+	// Member begins what is said of one member of a group; its first group is
+	// the member's name.
+	Member *regexp.Regexp
+	// Read gives, for a key of a device file, the pattern whose first group is
+	// the value.
+	Read []KeyPattern
+	// Each gives, for a list of a device file, the pattern of one entry; its
+	// named groups are the entry's keys, with "_" for ".".
+	Each []KeyPattern
+	// Name tells where the rule stands.
+	Name string
+}
+
+// KeyPattern is a pattern for a key.
+type KeyPattern struct {
+	Key     string
+	Pattern *regexp.Regexp
+}
+
+// eachGroups are the groups that the entries of a list may name; the first is
+// taken from an unnamed group where there is no named one.
+var eachGroups = map[string][]string{
+	"slots":      {"name", "main", "active"},
+	"installed":  {"component", "version"},
+	"companions": {"name", "version"},
+	"boards":     {"board"}, "features": {"feature"}, "attached": {"model"},
+	"members": nil, // any key of one box
+}
+
+// Check finds what is wrong with a rule: the message for each key at fault.
+func (c *CaptureRule) Check(fail func(key, message string)) {
+	for _, r := range c.Read {
+		if err := CheckKey(r.Key); err != nil {
+			fail(r.Key, err.Error())
+		} else if r.Pattern.NumSubexp() == 0 {
+			fail(r.Key, "the pattern has no group; put the value in parentheses")
+		}
+	}
+	for _, e := range c.Each {
+		groups, ok := eachGroups[e.Key]
+		if !ok {
+			fail(e.Key, fmt.Sprintf("%q is no list of a device file; write slots, installed, companions, boards, features, attached or members", e.Key))
+			continue
+		}
+		names := e.Pattern.SubexpNames()
+		for _, n := range names[1:] {
+			switch {
+			case n == "":
+			case e.Key == "members":
+				if err := CheckKey(memberKey(n)); err != nil {
+					fail(e.Key, fmt.Sprintf("the group %q: %v", n, err))
+				}
+			case !slices.Contains(groups, n):
+				fail(e.Key, fmt.Sprintf("the group %q has no meaning here; groups are %s", n, strings.Join(groups, ", ")))
+			}
+		}
+		switch {
+		case len(names) == 1:
+			fail(e.Key, "the pattern has no groups")
+		case e.Key == "members" && !slices.Contains(names, "name"):
+			fail(e.Key, "the pattern needs the group name: what the member is called")
+		case len(groups) > 1 && !slices.Contains(names, groups[0]):
+			fail(e.Key, fmt.Sprintf("the pattern needs the group %s", groups[0]))
+		}
+	}
+	if c.Member != nil && c.Member.NumSubexp() == 0 {
+		fail("member", "the pattern has no group; put the member's name in parentheses")
+	}
+}
+
+// memberKey is the key that a group of a members pattern stands for.
+func memberKey(group string) string {
+	switch group {
+	case "main", "boot": // what runs on it, in short
+		return "installed." + group
+	}
+	for _, head := range []string{"installed", "companions", "config"} {
+		if rest, ok := strings.CutPrefix(group, head+"_"); ok {
+			return head + "." + rest
+		}
+	}
+	return group
+}
+
+// readCapture reads a console capture by the rules that recognise it. ok is
+// false when none does.
+func readCapture(file string, lines []line, rules []CaptureRule) (r *Reading, ok bool) {
+	r = &Reading{File: file}
+	var by []string
+	for i := range rules {
+		c := &rules[i]
+		if slices.ContainsFunc(lines, func(l line) bool { return c.Recognise.MatchString(l.text) || c.Recognise.MatchString(l.bare()) }) {
+			by = append(by, c.Name)
+			r.capture(c, lines)
+		}
+	}
+	r.Form = "console capture, read by " + strings.Join(by, " and ")
+	return r, len(by) > 0
+}
+
+func (r *Reading) capture(c *CaptureRule, lines []line) {
+	member := ""
+	for _, l := range lines {
+		where := fmt.Sprintf("%s:%d", r.File, l.number)
+		if c.Member != nil {
+			if m := find(c.Member, l); m != nil {
+				member = m[1]
+				r.add(member, "name", member, where)
+				r.Group = "stack"
+			}
+		}
+		for _, k := range c.Read {
+			if m := find(k.Pattern, l); m != nil {
+				r.take(member, k.Key, first(m), where)
+			}
+		}
+		for _, e := range c.Each {
+			if m := find(e.Pattern, l); m != nil {
+				r.entry(member, e, m, where)
+			}
+		}
+	}
+}
+
+func find(re *regexp.Regexp, l line) []string {
+	if m := re.FindStringSubmatch(l.text); m != nil {
+		return m
+	}
+	return re.FindStringSubmatch(l.bare())
+}
+
+// first is the first group that took part in a match.
+func first(m []string) string {
+	for _, t := range m[1:] {
+		if strings.TrimSpace(t) != "" {
+			return t
+		}
+	}
+	return ""
+}
+
+// take adds a value; one that has not the form of its key is told and left.
+func (r *Reading) take(member, key, text, where string) {
+	t, err := tidy(key, text)
+	if err != nil {
+		r.note("%s: %v; it is left out", where, err)
+		return
+	}
+	r.add(member, key, t, where)
+}
+
+// entry adds one entry of a list.
+func (r *Reading) entry(member string, e KeyPattern, m []string, where string) {
+	group := map[string]string{}
+	for i, n := range e.Pattern.SubexpNames() {
+		if n != "" && i < len(m) && strings.TrimSpace(m[i]) != "" {
+			group[n] = strings.TrimSpace(m[i])
+		}
+	}
+	switch e.Key {
+	case "slots":
+		if group["name"] == "" {
+			return
+		}
+		slot := "slots." + group["name"]
+		r.add(member, slot+".name", group["name"], where)
+		if group["main"] != "" {
+			r.add(member, slot+".main", group["main"], where)
+		}
+		if group["active"] != "" {
+			r.add(member, slot+".active", "true", where)
+		}
+	case "installed", "companions":
+		name := group[eachGroups[e.Key][0]]
+		if name != "" && group["version"] != "" {
+			r.add(member, e.Key+"."+name, group["version"], where)
+		}
+	case "members":
+		if group["name"] == "" {
+			return
+		}
+		r.Group = "stack"
+		r.add(group["name"], "name", group["name"], where)
+		for _, n := range e.Pattern.SubexpNames() {
+			if n != "name" && group[n] != "" {
+				r.take(group["name"], memberKey(n), group[n], where)
+			}
+		}
+	default:
+		r.take(member, e.Key, first(m), where)
+	}
+}

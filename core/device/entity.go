@@ -1,0 +1,161 @@
+package device
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+)
+
+// entity is one physical thing of an inventory: RFC 6933 and RFC 8348 list
+// them with the same attributes.
+type entity struct {
+	id     string
+	parent string
+	class  string // chassis, module, stack, cpu …
+	attrs  map[string]placed
+	where  string
+}
+
+// placed is a text with its place.
+type placed struct{ text, where string }
+
+// Attributes of an entity, as in RFC 8348.
+const (
+	attrName     = "name"
+	attrModel    = "model-name"
+	attrHardware = "hardware-rev"
+	attrFirmware = "firmware-rev"
+	attrSoftware = "software-rev"
+	attrSerial   = "serial-num"
+	attrMaker    = "mfg-name"
+)
+
+func (e *entity) has(attr string) bool { return e.attrs[attr].text != "" }
+
+// takeEntities turns an inventory into values. A stack's chassis, several
+// chassis, and modules that run software of their own become members.
+func (r *Reading) takeEntities(all []*entity) {
+	byID := map[string]*entity{}
+	for _, e := range all {
+		byID[e.id] = e
+	}
+	var chassis, modules []*entity
+	stack := false
+	for _, e := range all {
+		switch e.class {
+		case "stack":
+			stack = true
+		case "chassis":
+			chassis = append(chassis, e)
+		case "module":
+			if e.has(attrSoftware) || e.has(attrFirmware) {
+				modules = append(modules, e)
+			}
+		}
+	}
+	if len(chassis) == 0 { // some list a single thing without its class
+		for _, e := range all {
+			if e.has(attrModel) && byID[e.parent] == nil && e.class != "stack" {
+				chassis = append(chassis, e)
+			}
+		}
+	}
+	if len(chassis) == 0 {
+		r.note("%s: the inventory lists no chassis", r.File)
+		return
+	}
+	modules = slices.DeleteFunc(modules, func(m *entity) bool { return r.sameBox(m, chassis, byID) })
+	if len(chassis) == 1 && len(modules) == 0 {
+		r.box("", chassis[0])
+		return
+	}
+	switch {
+	case stack:
+		r.Group = "stack"
+	case len(chassis) > 1:
+		r.Group = "cluster"
+		r.note("%s: it lists %d chassis and does not call them a stack; they are taken for a cluster", r.File, len(chassis))
+	default:
+		r.Group = "chassis"
+	}
+	taken := map[string]bool{}
+	for _, e := range append(chassis, modules...) {
+		name := e.attrs[attrName].text
+		if name == "" || taken[name] {
+			name = strings.TrimSpace(name + " " + e.id)
+		}
+		taken[name] = true
+		where := e.attrs[attrName].where
+		if where == "" {
+			where = e.where
+		}
+		r.add(name, "name", name, where)
+		r.box(name, e)
+	}
+}
+
+// sameBox tells whether a module is only the inside of its chassis: it has the
+// same serial number, or the same model.
+func (r *Reading) sameBox(m *entity, chassis []*entity, byID map[string]*entity) bool {
+	for up, steps := byID[m.parent], 0; up != nil && steps < 32; up, steps = byID[up.parent], steps+1 {
+		if !slices.Contains(chassis, up) {
+			continue
+		}
+		same := func(attr string) bool { return m.has(attr) && m.attrs[attr].text == up.attrs[attr].text }
+		if same(attrSerial) || !m.has(attrModel) || same(attrModel) {
+			for _, a := range []string{attrSoftware, attrFirmware} { // it may be the one that says what runs
+				if m.has(a) && !up.has(a) {
+					up.attrs[a] = m.attrs[a]
+				}
+			}
+			return true
+		}
+	}
+	return false
+}
+
+// box takes the attributes of a chassis or module. What runs is the software
+// revision; the firmware revision is often the boot loader's, and not always.
+func (r *Reading) box(member string, e *entity) {
+	add := func(key, attr string) *Value {
+		if !e.has(attr) {
+			return nil
+		}
+		return r.add(member, key, e.attrs[attr].text, e.attrs[attr].where)
+	}
+	add("model", attrModel)
+	add("revision", attrHardware)
+	add("serial", attrSerial)
+	add("installed.main", attrSoftware)
+	firmware := "installed.boot"
+	if !e.has(attrSoftware) {
+		firmware = "installed.main"
+	}
+	if v := add(firmware, attrFirmware); v != nil {
+		v.Guess = true
+	}
+	if e.has(attrMaker) {
+		r.note("%s: made by %s", e.attrs[attrMaker].where, e.attrs[attrMaker].text)
+	}
+}
+
+// blankText tells texts that stand for nothing.
+func blankText(t string) bool {
+	switch strings.ToLower(strings.TrimSpace(t)) {
+	case "", "n/a", "na", "none", "unknown", "not available", "null", "-":
+		return true
+	}
+	return false
+}
+
+func newEntity(id, where string) *entity {
+	return &entity{id: id, where: where, attrs: map[string]placed{}}
+}
+
+func (e *entity) set(attr, text, where string) {
+	if !blankText(text) {
+		e.attrs[attr] = placed{strings.TrimSpace(text), where}
+	}
+}
+
+func whereLine(file string, line int) string { return fmt.Sprintf("%s:%d", file, line) }

@@ -1,0 +1,391 @@
+package device
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"fitcheck/core/fact"
+	y "fitcheck/core/yamlfile"
+)
+
+// Knowledge is what the rulebooks know, asked while sources are joined.
+type Knowledge interface {
+	// Model finds the model that a text names, in its own spelling.
+	Model(text string) (model string, ok bool)
+	// Revision tells whether a model has a hardware revision.
+	Revision(model, revision string) bool
+	// Owners lists the models and revisions that bear a board, each with the
+	// place that says so.
+	Owners(board string) []Owner
+}
+
+// Owner is a model and revision that bears a board.
+type Owner struct{ Model, Revision, Where string }
+
+// Finding is what the sources say of one key, and agree upon.
+type Finding struct {
+	Member string
+	Key    string
+	Values []Value // several for lists; else one
+}
+
+// Guess tells whether nothing but guesses speak of the key.
+func (f *Finding) Guess() bool {
+	return !slices.ContainsFunc(f.Values, func(v Value) bool { return !v.Guess })
+}
+
+// Contradiction is a key of which sources say different things.
+type Contradiction struct {
+	Member string
+	Key    string
+	Values []Value
+}
+
+// Draft is what all sources together say of a device.
+type Draft struct {
+	Group          string
+	Members        []string // in the order in which the sources name them
+	Findings       []Finding
+	Contradictions []Contradiction
+	// Changes tell what of an existing file is replaced.
+	Changes []string
+	Notes   []string
+}
+
+// Merge joins what sources say. What a person sets by hand holds; of sources
+// that contradict each other none does. have, where it is not nil, is the
+// device file that is updated: what it says of the hardware is one more
+// source, what it says of the device's state gives way to what was read now.
+func Merge(readings []*Reading, byHand []Value, have *Device, k Knowledge) *Draft {
+	d := &Draft{}
+	m := &merger{d: d, k: k, said: map[[2]string][]Value{}}
+	for _, r := range readings {
+		d.Notes = append(d.Notes, r.Notes...)
+		switch {
+		case d.Group == "" || r.Group == d.Group:
+			d.Group = r.Group
+		case r.Group != "":
+			d.Notes = append(d.Notes, fmt.Sprintf("%s speaks of a %s, another source of a %s; it is taken for a %s", r.File, r.Group, d.Group, d.Group))
+		}
+		if d.Group == "" {
+			d.Group = r.Group
+		}
+		for _, v := range r.Values {
+			m.say(v)
+		}
+	}
+	m.byHand = byHand
+	for _, v := range byHand {
+		m.say(v)
+	}
+	if have != nil {
+		m.existing(have)
+	}
+	for _, member := range append([]string{""}, d.Members...) {
+		m.settle(member)
+	}
+	return d
+}
+
+type merger struct {
+	d      *Draft
+	k      Knowledge
+	order  [][2]string // member and key, as they came
+	said   map[[2]string][]Value
+	byHand []Value
+}
+
+func (m *merger) say(v Value) {
+	at := [2]string{v.Member, v.Key}
+	if _, ok := m.said[at]; !ok {
+		m.order = append(m.order, at)
+	}
+	m.said[at] = append(m.said[at], v)
+	if v.Member != "" && !slices.Contains(m.d.Members, v.Member) {
+		m.d.Members = append(m.d.Members, v.Member)
+	}
+}
+
+// existing adds what a device file says already. Of the state of the device it
+// counts only where nothing newer was read.
+func (m *merger) existing(have *Device) {
+	if m.d.Group == "" {
+		m.d.Group = have.Group.Text
+	}
+	units := map[string]*Unit{"": &have.Unit}
+	for i := range have.Members {
+		name := have.Members[i].Name.Text
+		if name == "" { // it cannot be told which one it is
+			continue
+		}
+		units[name] = &have.Members[i]
+	}
+	for _, member := range slices.Clone(m.d.Members) {
+		if units[member] == nil && len(have.Members) > 0 {
+			m.d.Changes = append(m.d.Changes, fmt.Sprintf("the member %s is new", member))
+		}
+	}
+	for member, u := range units {
+		for _, v := range u.values(have.File) {
+			v.Member = member
+			now := m.said[[2]string{member, v.Key}]
+			switch {
+			case len(now) == 0 || slices.ContainsFunc(now, func(n Value) bool { return m.same(n, v) }):
+			case v.Key == "name":
+			case !stateful(v.Key):
+				m.say(v)
+			case slices.ContainsFunc(now, func(n Value) bool { return !n.Guess }):
+				m.d.Changes = append(m.d.Changes, fmt.Sprintf("%s: %s becomes %s (%s)", label(member, v.Key), v.Text, now[0].Text, now[0].Where))
+			}
+		}
+	}
+	slices.Sort(m.d.Changes)
+}
+
+// stateful tells keys whose values change with every install from those that
+// belong to the hardware.
+func stateful(key string) bool {
+	head, _, _ := strings.Cut(key, ".")
+	return slices.Contains([]string{"installed", "slots", "storage_free", "companions", "attached", "features", "config", "state", "entitled_until", "family"}, head)
+}
+
+// values lists what a unit says under keys of one value, each with its place.
+func (u *Unit) values(file string) []Value {
+	var out []Value
+	add := func(key, text string, at y.Spot) {
+		if at.Line > 0 && text != "" {
+			_, guess := u.Guessed(key)
+			out = append(out, Value{Key: key, Text: text, Where: fmt.Sprintf("%s:%d", file, at.Line), Guess: guess})
+		}
+	}
+	for _, key := range single {
+		if t, ok := u.texts()[key]; ok {
+			add(key, t.Text, t.Spot)
+		}
+	}
+	for _, e := range u.Installed.Entries {
+		add("installed."+e.Key, e.Value.Text, e.Value.Spot)
+	}
+	for _, e := range u.Companions.Entries {
+		add("companions."+e.Key, e.Value.Text, e.Value.Spot)
+	}
+	if u.StorageFree.Set() {
+		add("storage_free", fmt.Sprint(u.StorageFree.Bytes), u.StorageFree.Spot)
+	}
+	if u.Memory.Set() {
+		add("memory", fmt.Sprint(u.Memory.Bytes), u.Memory.Spot)
+	}
+	for _, s := range u.Slots {
+		add("slots."+s.Name.Text+".main", s.Main.Text, s.Main.Spot)
+	}
+	return out
+}
+
+// settle decides every key of one member: the model first, since what a
+// revision means depends on it.
+func (m *merger) settle(member string) {
+	m.promote(member, "model", func(text string) (string, bool) { return m.k.Model(text) })
+	m.byBoards(member)
+	model := m.one(member, "model")
+	if model == "" && member != "" {
+		model = m.one("", "model")
+	}
+	m.promote(member, "revision", func(text string) (string, bool) { return text, model != "" && m.k.Revision(model, text) })
+	for _, at := range m.order {
+		if at[0] == member {
+			m.decide(member, at[1])
+		}
+	}
+	m.oneActive(member)
+}
+
+// promote makes guesses sure that a rulebook confirms.
+func (m *merger) promote(member, key string, known func(string) (string, bool)) {
+	values := m.said[[2]string{member, key}]
+	sure := 0
+	for _, v := range values {
+		if _, ok := known(v.Text); v.Open && ok {
+			sure++
+		}
+	}
+	if sure != 1 {
+		return
+	}
+	for i, v := range values {
+		if t, ok := known(v.Text); v.Open && ok {
+			values[i].Text, values[i].Guess = t, false
+		}
+	}
+}
+
+// one is the only sure text of a key, "" when there is none or more than one.
+func (m *merger) one(member, key string) string {
+	found := ""
+	for _, v := range m.said[[2]string{member, key}] {
+		if v.Guess {
+			continue
+		}
+		if strings.HasPrefix(v.Where, ByHand) {
+			return v.Text
+		}
+		if found != "" && !strings.EqualFold(found, v.Text) {
+			return ""
+		}
+		found = v.Text
+	}
+	return found
+}
+
+// byBoards adds what the rulebooks conclude from a board: the model and the
+// revision, where only one bears it.
+func (m *merger) byBoards(member string) {
+	for _, b := range m.said[[2]string{member, "boards"}] {
+		owners := m.k.Owners(b.Text)
+		if len(owners) == 0 || b.Guess {
+			continue
+		}
+		var models, revisions []string
+		for _, o := range owners {
+			if !slices.Contains(models, o.Model) {
+				models = append(models, o.Model)
+			}
+			revisions = append(revisions, o.Revision)
+		}
+		where := fmt.Sprintf("%s, by the board %s", owners[0].Where, b.Text)
+		if len(models) > 1 {
+			m.d.Notes = append(m.d.Notes, fmt.Sprintf("%s: the board is that of %s", where, strings.Join(models, ", ")))
+			continue
+		}
+		m.say(Value{Member: member, Key: "model", Text: models[0], Where: where})
+		switch {
+		case len(revisions) == 1 && revisions[0] != "":
+			m.say(Value{Member: member, Key: "revision", Text: revisions[0], Where: where})
+		case len(revisions) > 1:
+			given := m.one(member, "revision")
+			if given != "" && !slices.ContainsFunc(revisions, func(r string) bool { return strings.EqualFold(r, given) }) {
+				m.say(Value{Member: member, Key: "revision", Text: strings.Join(revisions, " or "), Where: where})
+			} else if given == "" {
+				m.d.Notes = append(m.d.Notes, fmt.Sprintf("%s: it is that of the revisions %s; which one it is, only the label or the console tells", where, strings.Join(revisions, ", ")))
+			}
+		}
+	}
+}
+
+// decide makes a finding of what is said of a key, or a contradiction.
+func (m *merger) decide(member, key string) {
+	values := m.said[[2]string{member, key}]
+	var sure, guesses, hand []Value
+	for _, v := range values {
+		switch {
+		case strings.HasPrefix(v.Where, ByHand):
+			hand = append(hand, v)
+		case v.Guess:
+			guesses = append(guesses, v)
+		default:
+			sure = append(sure, v)
+		}
+	}
+	if len(hand) > 0 {
+		for _, v := range sure {
+			if !isList(key) && !m.same(v, hand[0]) {
+				m.d.Notes = append(m.d.Notes, fmt.Sprintf("%s is set by hand to %s, where %s says %s", label(member, key), hand[len(hand)-1].Text, v.Where, v.Text))
+			}
+		}
+		if !isList(key) {
+			hand = hand[len(hand)-1:]
+		}
+		m.d.Findings = append(m.d.Findings, Finding{member, key, hand})
+		return
+	}
+	pick := sure
+	if len(pick) == 0 {
+		pick = guesses
+	}
+	if len(pick) == 0 {
+		return
+	}
+	if isList(key) {
+		m.d.Findings = append(m.d.Findings, Finding{member, key, distinct(pick, m.same)})
+		return
+	}
+	if different := distinct(pick, m.same); len(different) > 1 {
+		m.d.Contradictions = append(m.d.Contradictions, Contradiction{member, key, different})
+		return
+	}
+	for _, g := range guesses {
+		if len(sure) > 0 && !m.same(g, sure[0]) && !g.Open {
+			m.d.Notes = append(m.d.Notes, fmt.Sprintf("%s: %s could mean that %s is %s; %s says %s", g.Where, g.Text, label(member, key), g.Text, sure[0].Where, sure[0].Text))
+		}
+	}
+	m.d.Findings = append(m.d.Findings, Finding{member, key, pick[:1]})
+}
+
+// oneActive: of a box's slots one is active.
+func (m *merger) oneActive(member string) {
+	var active []Value
+	for _, f := range m.d.Findings {
+		if f.Member == member && strings.HasPrefix(f.Key, "slots.") && strings.HasSuffix(f.Key, ".active") && f.Values[0].Text == "true" {
+			active = append(active, f.Values[0])
+		}
+	}
+	if len(active) < 2 {
+		return
+	}
+	for i := range active {
+		active[i].Text = strings.TrimSuffix(strings.TrimPrefix(active[i].Key, "slots."), ".active")
+	}
+	m.d.Contradictions = append(m.d.Contradictions, Contradiction{member, "active slot", active})
+	m.d.Findings = slices.DeleteFunc(m.d.Findings, func(f Finding) bool {
+		return f.Member == member && strings.HasPrefix(f.Key, "slots.") && strings.HasSuffix(f.Key, ".active")
+	})
+}
+
+// same tells whether two values of one key say the same.
+func (m *merger) same(a, b Value) bool {
+	x, y := a.Text, b.Text
+	switch a.Key {
+	case "model":
+		if c, ok := m.k.Model(x); ok {
+			x = c
+		}
+		if c, ok := m.k.Model(y); ok {
+			y = c
+		}
+	case "arch":
+		x, y = fact.CanonicalArch(x), fact.CanonicalArch(y)
+	case "storage_free", "memory":
+		return sameSize(x, y)
+	}
+	return strings.EqualFold(strings.TrimSpace(x), strings.TrimSpace(y))
+}
+
+func sameSize(a, b string) bool {
+	x, err1 := y.ParseSize(a)
+	z, err2 := y.ParseSize(b)
+	return err1 == nil && err2 == nil && x == z
+}
+
+func distinct(values []Value, same func(a, b Value) bool) []Value {
+	var out []Value
+	for _, v := range values {
+		if !slices.ContainsFunc(out, func(o Value) bool { return same(o, v) }) {
+			out = append(out, v)
+		}
+	}
+	return out
+}
+
+// label names a key of a member for people.
+func label(member, key string) string {
+	if member == "" {
+		return key
+	}
+	return member + ": " + key
+}
+
+// Label names what a contradiction is about.
+func (c Contradiction) Label() string { return label(c.Member, c.Key) }
+
+// Label names what a finding is about.
+func (f Finding) Label() string { return label(f.Member, f.Key) }

@@ -1,0 +1,66 @@
+package device
+
+import (
+	"fmt"
+	"regexp"
+	"strings"
+
+	"fitcheck/core/fact"
+)
+
+// keyValue is a line such as "Model : QM-8T", "Model ..... QM-8T" or
+// "model=QM-8T".
+var keyValue = regexp.MustCompile(`^\s*([A-Za-z][A-Za-z0-9 ()/_-]{0,40}?)\s*(?::|=|\.{2,}:?)\s*(\S.*?)\s*$`)
+
+// usual maps what consoles usually call a value, in lower case, to its key.
+var usual = map[string]string{
+	"model": "model", "model name": "model", "model number": "model", "product": "model", "product name": "model", "device model": "model", "hardware model": "model", "device type": "model",
+	"revision": "revision", "hardware revision": "revision", "hw revision": "revision", "hw rev": "revision", "board revision": "revision", "board rev": "revision", "hardware version": "revision", "hw version": "revision",
+	"serial": "serial", "serial number": "serial", "serial no": "serial", "system serial number": "serial", "chassis serial number": "serial",
+	"running": "installed.main", "running version": "installed.main", "version": "installed.main", "software version": "installed.main", "system version": "installed.main", "firmware version": "installed.main", "firmware": "installed.main", "software": "installed.main", "image version": "installed.main", "os version": "installed.main",
+	"boot": "installed.boot", "boot loader": "installed.boot", "bootloader": "installed.boot", "boot version": "installed.boot", "boot loader version": "installed.boot", "bootloader version": "installed.boot", "boot rom": "installed.boot",
+	"arch": "arch", "architecture": "arch", "cpu architecture": "arch",
+	"hostname": "name", "host name": "name", "system name": "name", "device name": "name",
+	"memory": "memory", "total memory": "memory", "system memory": "memory", "ram": "memory", "dram": "memory",
+	"free space": "storage_free", "flash free": "storage_free", "free flash": "storage_free", "storage free": "storage_free", "available space": "storage_free",
+	"board": "boards", "board name": "boards", "board id": "boards",
+	"region": "region", "family": "family", "image family": "family",
+}
+
+// readPlain proposes values from a capture that no rulebook reads. All of them
+// are guesses: only a person or a rulebook knows what the words mean here.
+func readPlain(file string, lines []line) *Reading {
+	r := &Reading{File: file, Form: "console capture that no rulebook recognises, read as key: value"}
+	for _, l := range lines {
+		m := keyValue.FindStringSubmatch(l.bare())
+		if m == nil {
+			continue
+		}
+		key, ok := usual[strings.ToLower(strings.Join(strings.Fields(m[1]), " "))]
+		if !ok {
+			continue
+		}
+		text := m[2]
+		switch {
+		case key == "arch" && !known(text):
+			continue
+		case strings.HasPrefix(key, "installed."), key == "model", key == "revision", key == "serial", key == "boards":
+			text = strings.TrimRight(strings.Fields(text)[0], ",;") // what follows is words
+		}
+		t, err := tidy(key, text)
+		if err != nil {
+			continue
+		}
+		r.add("", key, t, fmt.Sprintf("%s:%d", file, l.number)).Guess = true
+	}
+	return r
+}
+
+// known tells whether a text is an architecture's name.
+func known(text string) bool {
+	switch fact.CanonicalArch(text) {
+	case "arm", "arm64", "mips", "mipsel", "mips64", "mips64el", "ppc", "ppc64", "ppc64le", "x86", "x86_64", "riscv32", "riscv64", "s390x", "loongarch64":
+		return true
+	}
+	return false
+}

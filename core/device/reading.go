@@ -1,0 +1,139 @@
+package device
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"fitcheck/core/fact"
+	y "fitcheck/core/yamlfile"
+)
+
+// Value is one value that a source gives for a key of a device file.
+type Value struct {
+	// Member is the member of a group that it is about; "" is the device itself.
+	Member string
+	// Key as read_from names it: "model", "installed.main", "slots.A.main".
+	// Keys of lists (boards, features, attached) may come several times.
+	Key  string
+	Text string
+	// Where is the place: "cab07.txt:5", "eeprom.bin at 0x1f".
+	Where string
+	// Guess: the source does not say plainly that this is the value.
+	Guess bool
+	// Open: the source's field is used for more than this. The guess becomes
+	// sure where a rulebook knows the value.
+	Open bool
+}
+
+// Reading is what one source says.
+type Reading struct {
+	File string
+	Form string // what it was read as, in words
+	// Group is the kind of group that the members form, "" when it is not said.
+	Group  string
+	Values []Value
+	// Notes tell what else was seen, and what could not be used.
+	Notes []string
+}
+
+func (r *Reading) add(member, key, text, where string) *Value {
+	r.Values = append(r.Values, Value{Member: member, Key: key, Text: strings.TrimSpace(text), Where: where})
+	return &r.Values[len(r.Values)-1]
+}
+
+func (r *Reading) note(format string, args ...any) {
+	r.Notes = append(r.Notes, fmt.Sprintf(format, args...))
+}
+
+// single are the keys with one value; the others of a device file are lists
+// and mappings.
+var single = []string{"name", "model", "revision", "serial", "arch", "region", "platform", "family", "state", "storage_free", "memory", "entitled_until",
+	"config.saved", "config.backed_up"}
+
+// lists are the keys whose values add up.
+var lists = []string{"boards", "features", "attached"}
+
+// CheckKey tells whether a key is one that values can be read for.
+func CheckKey(key string) error {
+	head, rest, nested := strings.Cut(key, ".")
+	switch {
+	case slices.Contains(single, key) || slices.Contains(lists, key):
+		return nil
+	case (head == "installed" || head == "companions") && nested && rest != "":
+		return nil
+	case head == "slots" && nested:
+		name, what, ok := strings.Cut(rest, ".")
+		if ok && name != "" && (what == "main" || what == "active" || what == "name") {
+			return nil
+		}
+	}
+	return fmt.Errorf("%q is not a key of a device file; keys are %s, installed.COMPONENT, companions.NAME, slots.NAME.main and slots.NAME.active", key,
+		strings.Join(append(slices.Clone(single), lists...), ", "))
+}
+
+// tidy brings the text of a value into the form of a device file.
+func tidy(key, text string) (string, error) {
+	text = strings.TrimSpace(text)
+	if text == "" {
+		return "", fmt.Errorf("%s: the text is empty", key)
+	}
+	switch key {
+	case "storage_free", "memory":
+		return tidySize(text)
+	case "arch":
+		return fact.CanonicalArch(text), nil
+	case "state":
+		if !slices.Contains([]string{"running", "boot-loader", "silent"}, text) {
+			return "", fmt.Errorf("state is running, boot-loader or silent, not %q", text)
+		}
+	case "platform":
+		if text = strings.ToLower(text); text != "physical" && text != "virtual" {
+			return "", fmt.Errorf("platform is physical or virtual, not %q", text)
+		}
+	case "entitled_until", "config.backed_up":
+		var d y.Date
+		return text, d.ReadScalar(text, y.Spot{Line: 1})
+	case "config.saved":
+		return yesNo(text)
+	}
+	if strings.HasPrefix(key, "slots.") && strings.HasSuffix(key, ".active") {
+		return yesNo(text)
+	}
+	return text, nil
+}
+
+func yesNo(text string) (string, error) {
+	switch strings.ToLower(text) {
+	case "true", "yes", "y", "saved", "active", "*", "1":
+		return "true", nil
+	case "false", "no", "n", "unsaved", "inactive", "standby", "0":
+		return "false", nil
+	}
+	return "", fmt.Errorf("%q is neither yes nor no", text)
+}
+
+// tidySize reads sizes as consoles print them: "215,040K bytes", "512 MB
+// total", "33554432". There a K without more stands for 1024 bytes.
+func tidySize(text string) (string, error) {
+	plain := strings.NewReplacer(",", "", "_", "").Replace(text)
+	fields := strings.Fields(plain)
+	if len(fields) == 0 {
+		return "", fmt.Errorf("%q is not a size", text)
+	}
+	number := strings.TrimRight(fields[0], "kKMGTiBbytes")
+	unit := fields[0][len(number):]
+	if unit == "" && len(fields) > 1 {
+		unit = fields[1]
+	}
+	unit = strings.TrimRight(strings.TrimSuffix(strings.ToLower(unit), "bytes"), "b.")
+	suffix := map[string]string{"": "", "k": "KiB", "ki": "KiB", "m": "MiB", "mi": "MiB", "g": "GiB", "gi": "GiB", "t": "TiB", "ti": "TiB"}
+	s, ok := suffix[unit]
+	if !ok {
+		return "", fmt.Errorf("%q is not a size", text)
+	}
+	if _, err := y.ParseSize(number + s); err != nil {
+		return "", fmt.Errorf("%q is not a size", text)
+	}
+	return number + s, nil
+}

@@ -1,0 +1,79 @@
+package device
+
+import (
+	"bytes"
+	"fmt"
+	"slices"
+	"strings"
+)
+
+// ReadSource reads what a file says of a device, whatever it is: a console
+// capture, an identity EEPROM (raw or as a hex dump), a device tree blob, an
+// inventory document, or an SNMP walk. The rules say how captures are read;
+// without one that recognises it, a capture gives guesses only.
+func ReadSource(file string, data []byte, rules []CaptureRule) (*Reading, error) {
+	text := bytes.TrimLeft(bytes.TrimPrefix(data, []byte("\ufeff")), " \t\r\n")
+	switch {
+	case len(text) == 0:
+		return nil, fmt.Errorf("%s: the file is empty", file)
+	case bytes.HasPrefix(data, []byte{0xd0, 0x0d, 0xfe, 0xed}):
+		return readBlob(file, data)
+	case bytes.HasPrefix(data, tlvMagic):
+		return readTLV(file, data, func(n int) string { return fmt.Sprintf("at 0x%x", n) })
+	case text[0] == '{' || text[0] == '[' && bytes.Contains(text[:min(len(text), 4096)], []byte(`"`)):
+		return readDocument(file, "json", data)
+	case text[0] == '<':
+		return readDocument(file, "xml", data)
+	case bytes.IndexByte(data[:min(len(data), 4096)], 0) >= 0:
+		return nil, fmt.Errorf("%s: it is neither text nor an identity EEPROM nor a device tree; give a console capture, a dump or an inventory document", file)
+	}
+	lines := screenLines(data)
+	if r, ok := readCapture(file, lines, rules); ok {
+		return r, nil
+	}
+	if r, ok := readWalk(file, lines); ok {
+		return r, nil
+	}
+	if dump, at := hexDump(lines); bytes.HasPrefix(dump, tlvMagic) {
+		r, err := readTLV(file, dump, func(n int) string { return fmt.Sprintf("in line %d", at[min(n, len(at)-1)]) })
+		if err == nil {
+			r.Form += ", as a hex dump"
+			for i := range r.Values { // cited as other lines are
+				r.Values[i].Where = strings.Replace(r.Values[i].Where, " in line ", ":", 1)
+			}
+		}
+		return r, err
+	}
+	r := readPlain(file, lines)
+	if len(r.Values) == 0 {
+		return nil, fmt.Errorf("%s: nothing in it is known to say what the device is; add captures: to the rulebook of this line", file)
+	}
+	return r, nil
+}
+
+// ReadFolder reads the unpacked device tree of a device.
+func ReadFolder(dir string) (*Reading, error) { return readTree(dir) }
+
+// ByHandValue makes a value that a person gives as KEY=VALUE; the key may begin
+// with a member's name and a slash.
+func ByHandValue(text string) (Value, error) {
+	key, value, ok := strings.Cut(text, "=")
+	if !ok {
+		return Value{}, fmt.Errorf("%q: write KEY=VALUE, as in installed.main=8.2.1", text)
+	}
+	member := ""
+	if i := strings.LastIndexByte(key, '/'); i >= 0 {
+		member, key = key[:i], key[i+1:]
+	}
+	if err := CheckKey(key); err != nil {
+		return Value{}, err
+	}
+	t, err := tidy(key, value)
+	if err != nil {
+		return Value{}, err
+	}
+	return Value{Member: member, Key: key, Text: t, Where: ByHand + " " + text}, nil
+}
+
+// isList tells the keys whose values add up.
+func isList(key string) bool { return slices.Contains(lists, key) }

@@ -1,0 +1,125 @@
+package device
+
+import (
+	"cmp"
+	"encoding/hex"
+	"regexp"
+	"slices"
+	"strconv"
+	"strings"
+)
+
+// SNMP walk text of the ENTITY-MIB (RFC 6933, entPhysicalTable) and of the
+// system group (RFC 3418), with named or numeric object identifiers.
+
+const (
+	entityOID = "1.3.6.1.2.1.47.1.1.1.1."
+	systemOID = "1.3.6.1.2.1.1."
+)
+
+// walkLine is "ENTITY-MIB::entPhysicalModelName.1 = STRING: "QM-8T"" or
+// ".1.3.6.1.2.1.47.1.1.1.1.13.1 = STRING: QM-8T".
+var walkLine = regexp.MustCompile(`^\s*(?:[A-Z0-9-]+::)?([A-Za-z][\w-]*|\.?(?:iso|1)(?:\.\d+)+)\.(\d+)\s*=\s*(?:([A-Za-z0-9-]+):\s?)?(.*)$`)
+
+// entityColumns are the columns of entPhysicalTable that matter.
+var entityColumns = map[string]string{
+	"4": "parent", "5": "class", "7": attrName, "8": attrHardware, "9": attrFirmware, "10": attrSoftware, "11": attrSerial, "12": attrMaker, "13": attrModel,
+	"entPhysicalContainedIn": "parent", "entPhysicalClass": "class", "entPhysicalName": attrName, "entPhysicalHardwareRev": attrHardware,
+	"entPhysicalFirmwareRev": attrFirmware, "entPhysicalSoftwareRev": attrSoftware, "entPhysicalSerialNum": attrSerial,
+	"entPhysicalMfgName": attrMaker, "entPhysicalModelName": attrModel,
+}
+
+// entityClasses are the numbers of PhysicalClass.
+var entityClasses = map[string]string{"3": "chassis", "5": "container", "6": "power-supply", "7": "fan", "8": "sensor", "9": "module", "10": "port", "11": "stack", "12": "cpu"}
+
+// column names what a line of a walk is about: a column of entPhysicalTable,
+// or sysName.
+func column(object string) (name string, ok bool) {
+	object = strings.TrimPrefix(strings.Replace(object, "iso", "1", 1), ".")
+	if n, is := strings.CutPrefix(object, entityOID); is {
+		name, ok = entityColumns[n]
+		return name, ok
+	}
+	if object == systemOID+"5" || object == "sysName" {
+		return "sysName", true
+	}
+	name, ok = entityColumns[object]
+	return name, ok && !strings.ContainsAny(object[:1], "0123456789")
+}
+
+// readWalk reads an SNMP walk; ok is false when the text is none.
+func readWalk(file string, lines []line) (r *Reading, ok bool) {
+	r = &Reading{File: file, Form: "SNMP walk of the ENTITY-MIB"}
+	entities := map[int]*entity{}
+	for _, l := range lines {
+		m := walkLine.FindStringSubmatch(l.bare())
+		if m == nil {
+			continue
+		}
+		name, is := column(m[1])
+		index, err := strconv.Atoi(m[2])
+		if !is || err != nil {
+			continue
+		}
+		text, where := walkText(m[3], m[4]), whereLine(file, l.number)
+		if name == "sysName" {
+			if !blankText(text) {
+				r.add("", "name", text, where)
+			}
+			continue
+		}
+		ok = true
+		e := entities[index]
+		if e == nil {
+			e = newEntity(m[2], where)
+			entities[index] = e
+		}
+		switch name {
+		case "parent":
+			e.parent = text
+		case "class":
+			e.class = walkClass(text)
+		default:
+			e.set(name, text, where)
+		}
+	}
+	all := make([]*entity, 0, len(entities))
+	for _, e := range entities {
+		all = append(all, e)
+	}
+	slices.SortFunc(all, func(a, b *entity) int {
+		x, _ := strconv.Atoi(a.id)
+		y, _ := strconv.Atoi(b.id)
+		return cmp.Compare(x, y)
+	})
+	if ok {
+		r.takeEntities(all)
+	}
+	return r, ok
+}
+
+// walkText takes the type and the quotes off a value.
+func walkText(kind, text string) string {
+	text = strings.TrimSpace(text)
+	if kind == "Hex-STRING" {
+		if b, err := hex.DecodeString(strings.ReplaceAll(text, " ", "")); err == nil {
+			return strings.TrimRight(string(b), "\x00 ")
+		}
+	}
+	if unquoted, ok := strings.CutPrefix(text, `"`); ok {
+		return strings.TrimSuffix(unquoted, `"`)
+	}
+	return text
+}
+
+// walkClass reads "chassis(3)", "3" and "chassis".
+func walkClass(text string) string {
+	name, number, ok := strings.Cut(strings.TrimSuffix(text, ")"), "(")
+	if !ok {
+		number = name
+	}
+	if c, known := entityClasses[number]; known {
+		return c
+	}
+	return name
+}

@@ -1,0 +1,223 @@
+package device
+
+import (
+	"bytes"
+	"fmt"
+	"slices"
+	"strings"
+
+	"go.yaml.in/yaml/v3"
+)
+
+// keyOrder is the order in which keys stand in a device file.
+var keyOrder = []string{"kind", "name", "model", "revision", "serial", "arch", "boards", "region", "platform", "family", "features", "installed", "slots",
+	"storage_free", "memory", "companions", "attached", "entitled_until", "config", "state", "group", "uniform", "members", "read_from"}
+
+// Write makes the device file of a draft. have is the text of the file that is
+// updated, nil for a new one: what the draft does not speak of stays as it
+// is, comments included. name is used where neither gives one.
+func (d *Draft) Write(name string, have []byte) ([]byte, error) {
+	doc := &yaml.Node{Kind: yaml.DocumentNode}
+	if have != nil {
+		if err := yaml.Unmarshal(have, doc); err != nil {
+			return nil, err
+		}
+	}
+	if len(doc.Content) == 0 {
+		doc.Content = []*yaml.Node{{Kind: yaml.MappingNode}}
+	}
+	root := doc.Content[0]
+	put(root, "kind", scalar("device"))
+	if get(root, "name") == nil {
+		put(root, "name", scalar(name))
+	}
+	members := map[string]*yaml.Node{"": root}
+	if len(d.Members) > 0 {
+		if get(root, "group") == nil {
+			put(root, "group", scalar(d.Group))
+		}
+		list := get(root, "members")
+		if list == nil {
+			list = &yaml.Node{Kind: yaml.SequenceNode}
+			put(root, "members", list)
+		}
+		for _, n := range list.Content {
+			if t := get(n, "name"); t != nil {
+				members[t.Value] = n
+			}
+		}
+		for _, m := range d.Members {
+			if members[m] == nil {
+				members[m] = &yaml.Node{Kind: yaml.MappingNode}
+				list.Content = append(list.Content, members[m])
+			}
+		}
+	}
+	replaced := map[*yaml.Node]bool{} // whose slots are written anew
+	for _, f := range d.Findings {
+		d.put(members[f.Member], f, replaced)
+	}
+	d.remarks(root)
+	var b bytes.Buffer
+	e := yaml.NewEncoder(&b)
+	e.SetIndent(2)
+	if err := e.Encode(doc); err != nil {
+		return nil, err
+	}
+	return b.Bytes(), nil
+}
+
+// put writes one finding and where it was read.
+func (d *Draft) put(at *yaml.Node, f Finding, replaced map[*yaml.Node]bool) {
+	v := f.Values[0]
+	head, rest, nested := strings.Cut(f.Key, ".")
+	from := f.Key
+	switch {
+	case isList(f.Key):
+		list := &yaml.Node{Kind: yaml.SequenceNode, Style: yaml.FlowStyle}
+		for _, v := range f.Values {
+			list.Content = append(list.Content, scalar(v.Text))
+		}
+		put(at, f.Key, list)
+	case head == "slots":
+		name, what, _ := strings.Cut(rest, ".")
+		list := get(at, "slots")
+		if list == nil || !replaced[at] {
+			list = &yaml.Node{Kind: yaml.SequenceNode}
+			put(at, "slots", list)
+			dropSources(at, "slots")
+			replaced[at] = true
+		}
+		var slot *yaml.Node
+		for _, n := range list.Content {
+			if t := get(n, "name"); t != nil && t.Value == name {
+				slot = n
+			}
+		}
+		if slot == nil {
+			slot = &yaml.Node{Kind: yaml.MappingNode, Style: yaml.FlowStyle, Content: []*yaml.Node{scalar("name"), scalar(name)}}
+			list.Content = append(list.Content, slot)
+		}
+		switch {
+		case what == "main":
+			put(slot, "main", scalar(v.Text))
+		case what == "active" && v.Text == "true":
+			put(slot, "active", &yaml.Node{Kind: yaml.ScalarNode, Tag: "!!bool", Value: "true"})
+		}
+		from = "slots." + name
+	case nested:
+		of := get(at, head)
+		if of == nil {
+			of = &yaml.Node{Kind: yaml.MappingNode, Style: yaml.FlowStyle}
+			put(at, head, of)
+		}
+		n := scalar(v.Text)
+		if f.Key == "config.saved" {
+			n = &yaml.Node{Kind: yaml.ScalarNode, Tag: "!!bool", Value: v.Text}
+		} else if f.Key == "config.backed_up" {
+			n = &yaml.Node{Kind: yaml.ScalarNode, Value: v.Text}
+		}
+		put(of, rest, n)
+	case f.Key == "entitled_until", f.Key == "storage_free", f.Key == "memory":
+		put(at, f.Key, &yaml.Node{Kind: yaml.ScalarNode, Value: v.Text})
+	default:
+		put(at, f.Key, scalar(v.Text))
+	}
+	if f.Key == "name" && f.Member != "" {
+		return // it is the member's handle
+	}
+	where := v.Where
+	if f.Guess() {
+		where += GuessMark
+	}
+	sources := get(at, "read_from")
+	if sources == nil {
+		sources = &yaml.Node{Kind: yaml.MappingNode}
+		put(at, "read_from", sources)
+	}
+	put(sources, from, scalar(where))
+}
+
+// remarks writes what a person must still settle at the top of the file.
+func (d *Draft) remarks(root *yaml.Node) {
+	var lines []string
+	for _, c := range d.Contradictions {
+		lines = append(lines, fmt.Sprintf("# CONTRADICTION, %s is left out: %s", c.Label(), c.Text()))
+	}
+	for _, f := range d.Findings {
+		if f.Guess() {
+			lines = append(lines, fmt.Sprintf("# GUESS, confirm or correct it: %s is %s (%s)", f.Label(), f.Values[0].Text, f.Values[0].Where))
+		}
+	}
+	for i, l := range lines {
+		lines[i] = strings.Map(func(r rune) rune {
+			if r < 0x20 || r == 0x7f || r == 0x85 || r == 0x2028 || r == 0x2029 {
+				return ' '
+			}
+			return r
+		}, l)
+	}
+	first := root.Content[0]
+	kept := slices.DeleteFunc(strings.Split(first.HeadComment, "\n"), func(l string) bool { // of an earlier run
+		return l == "" || strings.HasPrefix(l, "# CONTRADICTION, ") || strings.HasPrefix(l, "# GUESS, ")
+	})
+	first.HeadComment = strings.Join(append(lines, kept...), "\n")
+}
+
+// dropSources takes out of read_from what it says of a list's entries.
+func dropSources(at *yaml.Node, head string) {
+	sources := get(at, "read_from")
+	if sources == nil {
+		return
+	}
+	var kept []*yaml.Node
+	for i := 0; i+1 < len(sources.Content); i += 2 {
+		if k := sources.Content[i].Value; k != head && !strings.HasPrefix(k, head+".") {
+			kept = append(kept, sources.Content[i], sources.Content[i+1])
+		}
+	}
+	sources.Content = kept
+}
+
+// Text lists what the sources say.
+func (c Contradiction) Text() string {
+	var said []string
+	for _, v := range c.Values {
+		said = append(said, fmt.Sprintf("%s says %s", v.Where, v.Text))
+	}
+	return strings.Join(said, "; ")
+}
+
+func scalar(text string) *yaml.Node {
+	return &yaml.Node{Kind: yaml.ScalarNode, Tag: "!!str", Value: text}
+}
+
+func get(m *yaml.Node, key string) *yaml.Node {
+	if m == nil || m.Kind != yaml.MappingNode {
+		return nil
+	}
+	for i := 0; i+1 < len(m.Content); i += 2 {
+		if m.Content[i].Value == key {
+			return m.Content[i+1]
+		}
+	}
+	return nil
+}
+
+// put sets a key of a mapping; a new one goes where the order of keys has it.
+func put(m *yaml.Node, key string, value *yaml.Node) {
+	at := len(m.Content)
+	rank := slices.Index(keyOrder, key)
+	for i := 0; i+1 < len(m.Content); i += 2 {
+		if m.Content[i].Value == key {
+			value.LineComment = m.Content[i+1].LineComment
+			m.Content[i+1] = value
+			return
+		}
+		if r := slices.Index(keyOrder, m.Content[i].Value); rank >= 0 && r > rank && at == len(m.Content) {
+			at = i
+		}
+	}
+	m.Content = slices.Insert(m.Content, at, scalar(key), value)
+	m.Content[at].Tag = ""
+}

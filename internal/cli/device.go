@@ -1,0 +1,165 @@
+package cli
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"flag"
+	"fmt"
+	"os"
+	"path/filepath"
+	"strings"
+
+	"github.com/google/renameio/v2"
+
+	"fitcheck/core/device"
+	"fitcheck/core/kit"
+	"fitcheck/internal/present"
+)
+
+var deviceCommand = &command{
+	name: "device", args: "[-out FILE] [-set KEY=VALUE]… SOURCE…", tells: true,
+	short: "what is this device? Builds or updates its device file",
+	long: `SOURCE is what was read off the device: a console capture, an identity EEPROM (raw or as
+a hex dump), a device tree (blob, or the folder /proc/device-tree), an inventory (RFC 8348
+or 7317 as JSON or XML, Redfish), or an SNMP walk of the ENTITY-MIB. Captures are read as
+the kit's rulebooks say; without one that knows them, values are only proposed, and marked
+as guesses, which never count as known. Without -out the device file is printed. With it,
+FILE is written, or updated where it is there; that needs -replace. What sources contradict
+each other on is left out and told: settle it with -set, as in -set revision=A2, or
+-set MEMBER/revision=A2 for a member. The exit status is 3 while something is unsettled.`,
+	setup: func(f *flag.FlagSet) func(context.Context, *call, []string) (int, error) {
+		out := f.String("out", "", "the device `file` to write or update")
+		name := f.String("name", "", "the device's `name` in your inventory")
+		replace := f.Bool("replace", false, "update a file that is there")
+		var byHand byHandFlag
+		f.Var(&byHand, "set", "what you know yourself, as `KEY=VALUE`; may be given several times")
+		return func(_ context.Context, c *call, args []string) (int, error) {
+			if len(args) == 0 && len(byHand) == 0 {
+				return 0, usagef("device takes what was read off the device: captures, dumps, inventories; or -set")
+			}
+			k, err := c.kit()
+			if err != nil {
+				return 0, err
+			}
+			if *name != "" {
+				byHand = append(byHand, device.Value{Key: "name", Text: *name, Where: device.ByHand + " name=" + *name})
+			}
+			return c.device(k, args, *out, *replace, byHand)
+		}
+	},
+}
+
+func (c *call) device(k *kit.Kit, sources []string, out string, replace bool, byHand []device.Value) (int, error) {
+	var readings []*device.Reading
+	for _, s := range sources {
+		r, err := readSource(k, s)
+		if err != nil {
+			return 0, err
+		}
+		readings = append(readings, r)
+	}
+	var have *device.Device
+	var haveText []byte
+	if out != "" {
+		text, err := kit.ReadText(out)
+		switch {
+		case err == nil:
+			if have, err = device.Read(out, text); err != nil {
+				return 0, err
+			}
+			haveText = text
+		case !errors.Is(err, os.ErrNotExist):
+			return 0, err
+		}
+	}
+	draft := device.Merge(readings, byHand, have, k)
+	text, err := draft.Write(fallbackName(out, sources), haveText)
+	if err != nil {
+		return 0, err
+	}
+	where := out
+	if where == "" {
+		where = "the device file"
+	}
+	built, err := device.Read(where, text)
+	if err != nil {
+		return 0, fmt.Errorf("what the sources say makes no device file: %w", err)
+	}
+	doc := present.DeviceReading{Device: built, Draft: draft, Readings: readings, Out: out, Text: text}
+	status := exitFits
+	if len(draft.Contradictions) > 0 || doc.Guesses() > 0 {
+		status = exitUnsettled
+	}
+	switch {
+	case out == "":
+	case bytes.Equal(text, haveText):
+		doc.Written = "says this already"
+	case len(draft.Contradictions) > 0:
+		doc.Written = "is not written: settle the contradictions first"
+	case have != nil && !replace:
+		return 0, fmt.Errorf("%s: the file is there and would change%s; give -replace to update it", out, changes(draft))
+	default:
+		if err := os.MkdirAll(filepath.Dir(out), 0o755); err != nil {
+			return 0, err
+		}
+		if err := renameio.WriteFile(out, text, 0o644); err != nil {
+			return 0, err
+		}
+		doc.Written = "is written"
+		if have != nil {
+			doc.Written = "is updated"
+		}
+	}
+	switch {
+	case c.json:
+		return status, present.WriteJSON(c.env.Stdout, present.DeviceJSON(doc))
+	case out != "":
+		c.screen().Device(doc)
+	default: // the file itself, so that it can be redirected; what to know of it beside it
+		fmt.Fprint(c.env.Stdout, present.SafeLines(string(text)))
+		(&present.Screen{Out: c.env.Stderr, Width: c.env.Width}).DeviceRemarks(doc)
+	}
+	return status, nil
+}
+
+func changes(d *device.Draft) string {
+	if len(d.Changes) == 0 {
+		return ""
+	}
+	return " (" + strings.Join(d.Changes, "; ") + ")"
+}
+
+func readSource(k *kit.Kit, path string) (*device.Reading, error) {
+	if info, err := os.Stat(path); err == nil && info.IsDir() {
+		return device.ReadFolder(path)
+	}
+	data, err := kit.ReadText(path)
+	if err != nil {
+		return nil, err
+	}
+	return device.ReadSource(filepath.ToSlash(path), data, k.CaptureRules())
+}
+
+// fallbackName names a device whose sources do not: after the file that is
+// written, else after the first source.
+func fallbackName(out string, sources []string) string {
+	for _, p := range append([]string{out}, sources...) {
+		if p != "" {
+			base := filepath.Base(p)
+			return strings.TrimSuffix(base, filepath.Ext(base))
+		}
+	}
+	return "device"
+}
+
+// byHandFlag is the value of the flag -set.
+type byHandFlag []device.Value
+
+func (b *byHandFlag) String() string { return "" }
+
+func (b *byHandFlag) Set(text string) error {
+	v, err := device.ByHandValue(text)
+	*b = append(*b, v)
+	return err
+}
