@@ -261,7 +261,7 @@ func (d *Device) Version(component string) (fact.Fact, bool) {
 	if component == "main" {
 		for _, s := range d.Slots {
 			if s.Active && s.Main.Set() {
-				return d.Fact(fact.Version, "slots", s.Main)
+				return d.Fact(fact.Version, "slots."+s.Name.Text, s.Main)
 			}
 		}
 	}

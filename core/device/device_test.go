@@ -58,7 +58,14 @@ func TestReadRefuses(t *testing.T) {
 		"kind: device\nname: a\nslots: [{name: A}, {name: A}]\n":                             "two slots",
 		"kind: device\nname: a\nread_from: {model: x}\n":                                     `read_from speaks of "model"`,
 		"kind: device\nname: a\nread_from: {installed.main: x}\n":                            `read_from speaks of "installed.main"`,
-		"kind: device\nname: a\nmembers: []\n":                                               `"members" is part of this format, but this fitcheck does not serve it yet`,
+		"kind: device\nname: a\ngroup: stack\n":                                              "a stack needs members",
+		"kind: device\nname: a\nmembers: [{model: x}]\n":                                     "and no group",
+		"kind: device\nname: a\ngroup: heap\nmembers: [{model: x}]\n":                        "stack, cluster or chassis",
+		"kind: device\nname: a\nuniform: true\n":                                             "uniform goes with a group",
+		"kind: device\nname: a\ngroup: stack\nmembers: [{name: x}, {name: x}]\n":             "two members of the name",
+		"kind: device\nname: a\ngroup: stack\nmembers: [{name: x, slots: [{main: 1.0}]}]\n":  "a slot needs a name",
+		"kind: device\nname: a\nstate: asleep\n":                                             "running, boot-loader or silent",
+		"kind: device\nname: a\nread_from: {config.saved: x}\n":                              `read_from speaks of "config.saved"`,
 		"kind: device\nname: a\nslots: [{name: A, active: true}, {name: B, active: true}]\n": "2 slots are marked active",
 	} {
 		_, err := Read("d.yaml", []byte(text))

@@ -93,7 +93,7 @@ func (j *judge) stray() []*survey.Item {
 		if it.Role != "" || it.Container != archive.None && !it.Firmware() || j.assignedElsewhere(it) {
 			continue
 		}
-		bare := it == j.s.Root() && (it.Firmware() || it.Kind == "unknown")
+		bare := j.s.IsRoot(it) && (it.Firmware() || it.Kind == "unknown")
 		if bare || it.Firmware() && len(it.Damage()) > 0 {
 			out = append(out, it)
 		}
@@ -128,7 +128,7 @@ func (j *judge) component(c component) result {
 	var r result
 	if c.optional && j.forOthers(best) {
 		for _, o := range all {
-			r.others = append(r.others, passedOver(c, o))
+			r.others = append(r.others, j.passedOver(c, o, best))
 		}
 		r.checks = []Check{{Check: "complete", Component: c.name, Outcome: NotApplicable, Device: j.subjectName(), Package: "only for other devices",
 			Because: fmt.Sprintf("the package brings %s for other devices only, and it is optional", c.name)}}
@@ -136,7 +136,7 @@ func (j *judge) component(c component) result {
 	}
 	r.best, r.checks = best, best.checks
 	for _, o := range all[1:] {
-		r.others = append(r.others, passedOver(c, o))
+		r.others = append(r.others, j.passedOver(c, o, best))
 	}
 	if len(all) > 1 && all[1].worst() == best.worst() && best.worst() != Misfit {
 		r.checks = append(r.checks, j.rival(c, best, all[1]))
@@ -196,8 +196,14 @@ func (j *judge) forOthers(c *candidate) bool {
 	return false
 }
 
-func passedOver(c component, o *candidate) PassedOver {
-	p := PassedOver{Component: c.name, Item: o.item.Address, Because: "the other one is newer"}
+func (j *judge) passedOver(c component, o, best *candidate) PassedOver {
+	p := PassedOver{Component: c.name, Item: o.item.Address, Because: "the other one was found first"}
+	switch d := o.item.Digests["sha256"]; {
+	case d != "" && d == best.item.Digests["sha256"]:
+		p.Because = "it is the same as the chosen one, to the last byte"
+	case j.compareVersions(c, best, o) > 0:
+		p.Because = "the other one is newer"
+	}
 	for _, want := range []Outcome{Misfit, Unsettled} {
 		for _, ch := range o.checks {
 			if ch.Outcome == want {
@@ -268,8 +274,8 @@ func (j *judge) citeVersion(c *candidate) []Cited {
 func (j *judge) candidate(c component, it *survey.Item) *candidate {
 	cand := &candidate{item: it, opinions: map[fact.Name][]opinion{}}
 	witnesses := append([]fact.Witness(nil), it.Witnesses...)
-	if len(j.s.NameClaim) > 0 {
-		witnesses = append(witnesses, fact.Witness{Kind: fact.FileName, Name: j.s.Name, Claims: []fact.Claim{j.s.NameClaim}})
+	if of := j.s.PartOf(it.Address); len(of.NameClaim) > 0 {
+		witnesses = append(witnesses, fact.Witness{Kind: fact.FileName, Name: of.Name, Claims: []fact.Claim{of.NameClaim}})
 	}
 	for _, w := range witnesses {
 		for n, ops := range j.opinions(w) {

@@ -66,11 +66,13 @@ func (j *judge) listed() []Check {
 		}
 		out = append(out, ch)
 	}
-	if e := j.s.Entry; e != nil && e.Manifest != nil && len(j.s.Manifests) == 0 && !j.s.Broken() {
-		out = append(out, Check{Check: "complete", Device: j.subjectName(), Package: "no manifest", Outcome: Unsettled,
-			Because: fmt.Sprintf("the rulebook expects a manifest (%s), and there is none", e.Manifest.Item.Pattern),
-			Advice:  "download the whole package again",
-			Sources: []Cited{{OfRule, e.Manifest.Item.Pattern, j.s.Rulebook.Source(e.Manifest.Spot)}, {OfPackage, "no manifest", src(j.s.Name)}}})
+	for _, part := range j.s.Each() {
+		if e := part.Entry; e != nil && e.Manifest != nil && len(part.Manifests) == 0 && !part.Broken() {
+			out = append(out, Check{Check: "complete", Device: j.subjectName(), Package: "no manifest", Outcome: Unsettled,
+				Because: fmt.Sprintf("the rulebook expects a manifest (%s), and there is none", e.Manifest.Item.Pattern),
+				Advice:  "download the whole package again",
+				Sources: []Cited{{OfRule, e.Manifest.Item.Pattern, part.Rulebook.Source(e.Manifest.Spot)}, {OfPackage, "no manifest", src(part.Name)}}})
+		}
 	}
 	if len(out) > 0 || len(j.s.Manifests) == 0 {
 		return out

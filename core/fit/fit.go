@@ -16,6 +16,7 @@ import (
 	"fitcheck/core/fact"
 	"fitcheck/core/rulebook"
 	"fitcheck/core/survey"
+	"fitcheck/core/version"
 )
 
 // Outcome is how a check came out, or a whole verdict.
@@ -111,47 +112,71 @@ type Member struct {
 type Verdict struct {
 	Verdict Outcome
 	Device  string
+	Group   string // stack, cluster or chassis; "" for a single device
 	Package string
+	Path    string // as it was given
 	Release string // the version that the package stands for, "" when unknown
 	Members []Member
 	Checks  []Check // about the package as such
 	Notes   []string
 	Next    []string // what to do after an install, by the rulebook
+
+	release release
+	scheme  *version.Scheme
 }
 
 // Options steer a match.
 type Options struct {
 	// TrustNames accepts what only file and folder names say.
 	TrustNames bool
-	// NoRulebook says why there is none, for the advice.
-	NoRulebook string
+	// NoRulebook says why there is none for a device, for the advice.
+	NoRulebook func(d *device.Device) string
 }
 
-// Match judges whether a package fits a device. The rulebook may be nil.
-func Match(d *device.Device, rb *rulebook.Rulebook, s *survey.Survey, o Options) *Verdict {
-	v := &Verdict{Device: d.Name.Text, Package: s.Name, Notes: slices.Clone(s.Notes)}
-	j := &judge{subject: newSubject(d, rb), s: s, rb: rb, o: o}
-	v.Checks = j.packageChecks()
-	if !s.Broken() {
-		v.Checks = append(v.Checks, j.handling()...)
-		v.Checks = append(v.Checks, j.signatureChecks()...)
+// Rulebooks finds the rulebook that knows a model; nil when none does.
+type Rulebooks func(model string) *rulebook.Rulebook
+
+// Match judges whether a package fits a device, or every member of a group.
+func Match(d *device.Device, rules Rulebooks, s *survey.Survey, o Options) *Verdict {
+	v := &Verdict{Device: d.Name.Text, Package: s.Name, Path: s.Path, Group: d.Group.Text, Notes: slices.Clone(s.Notes), Verdict: Fits}
+	var judges []*judge
+	for _, box := range d.All() {
+		rb := rules(box.Model.Text)
+		judges = append(judges, &judge{subject: newSubject(box, rb), s: s, rb: rb, o: o})
 	}
-	m := j.member()
-	v.Members = []Member{m}
-	v.Release = j.release.text
-	v.Verdict = m.Verdict
+	v.Checks = judges[0].packageChecks()
+	for _, j := range judges {
+		m := j.member()
+		v.Members = append(v.Members, m)
+		v.Verdict = Worse(v.Verdict, m.Verdict)
+	}
+	v.Checks = append(v.Checks, uniform(d, judges)...)
 	for _, c := range v.Checks {
 		v.Verdict = Worse(v.Verdict, c.Outcome)
 	}
-	if rel := j.release.rule; rel != nil && v.Verdict == Fits {
-		for _, t := range rel.ChecksAfter {
-			v.Next = append(v.Next, t.Text)
-		}
-	}
+	v.standsFor(judges)
 	if o.TrustNames {
 		v.Notes = append(v.Notes, "file and folder names were trusted (-trust-names): what only they say counts as said")
 	}
 	return v
+}
+
+// standsFor takes over the release that the package stands for, and what to
+// check after it is installed.
+func (v *Verdict) standsFor(judges []*judge) {
+	for _, j := range judges {
+		if v.Release == "" {
+			v.Release, v.release = j.release.text, j.release
+			v.scheme = j.rb.Scheme(j.mainComponent())
+		}
+		if rel := j.release.rule; rel != nil && v.Verdict == Fits {
+			for _, t := range rel.ChecksAfter {
+				if !slices.Contains(v.Next, t.Text) {
+					v.Next = append(v.Next, t.Text)
+				}
+			}
+		}
+	}
 }
 
 // judge is the state of one match.
@@ -197,6 +222,7 @@ func (j *judge) member() Member {
 	m.Checks = append(m.Checks, j.elsewhere()...)
 	m.Checks = append(m.Checks, j.releaseChecks()...)
 	m.Checks = append(m.Checks, j.paired()...)
+	m.Checks = append(m.Checks, j.carried()...)
 	sortChecks(m.Checks)
 	m.Verdict = Fits
 	for _, c := range m.Checks {

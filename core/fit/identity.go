@@ -130,6 +130,9 @@ func (j *judge) undecided(ch *Check, n fact.Name, o *opinion, cand *candidate) {
 }
 
 func (j *judge) howToKnow(n fact.Name) string {
+	if s := j.sides[n]; s.guess != "" {
+		return fmt.Sprintf("it is only guessed to be %s (%s): look at the label or the console, and confirm it with fitcheck device -set %s=%s", s.guess, s.guessedFrom, n, s.guess)
+	}
 	if n == fact.Revision {
 		return "read the hardware revision off the label or the console and add revision: to " + j.d.File
 	}
@@ -199,8 +202,10 @@ func named(ops []opinion) bool {
 }
 
 func (j *judge) needRulebook() string {
-	if j.o.NoRulebook != "" {
-		return j.o.NoRulebook
+	if j.o.NoRulebook != nil {
+		if why := j.o.NoRulebook(j.d); why != "" {
+			return why
+		}
 	}
 	return "add a rulebook for this line to the kit"
 }

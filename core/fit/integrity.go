@@ -142,21 +142,22 @@ func (j *judge) digest(c component, it *survey.Item) Check {
 		}
 		return ch
 	}
-	e := j.s.Entry
+	of := j.s.PartOf(it.Address)
+	e := of.Entry
 	switch {
 	case it.Quick && len(it.Published) > 0:
 		ch.Outcome, ch.Because = Unsettled, "a digest is published for it, and was not computed (-quick)"
 		ch.Advice = "match again without -quick before you install it"
-	case len(j.s.Sums) > 0:
+	case len(of.Sums) > 0:
 		ch.Outcome = Unsettled
-		ch.Because = fmt.Sprintf("the checksum list %s does not speak of %s", j.s.Sums[0].Address, it.Address)
+		ch.Because = fmt.Sprintf("the checksum list %s does not speak of %s", of.Sums[0].Address, it.Address)
 		ch.Advice = "get a complete checksum list from the maker"
-		ch.Sources = append(ch.Sources, Cited{OfPackage, "not listed", fact.Source{Kind: fact.Checksums, File: j.s.Sums[0].Address}})
+		ch.Sources = append(ch.Sources, Cited{OfPackage, "not listed", fact.Source{Kind: fact.Checksums, File: of.Sums[0].Address}})
 	case e != nil && e.Checksums.Set():
 		ch.Outcome = Unsettled
 		ch.Because = fmt.Sprintf("the rulebook says there is a checksum list (%s), and there is none", e.Checksums.Pattern)
 		ch.Advice = "get the checksum list from the maker, or give the digest with -digest sha256:…"
-		ch.Sources = append(ch.Sources, Cited{OfRule, e.Checksums.Pattern, j.s.Rulebook.Source(e.Checksums.Spot)})
+		ch.Sources = append(ch.Sources, Cited{OfRule, e.Checksums.Pattern, of.Rulebook.Source(e.Checksums.Spot)})
 	default:
 		ch.Outcome, ch.Because = NotApplicable, "no digest was published with the package"
 	}
@@ -181,10 +182,23 @@ func citePublished(it *survey.Item, p survey.Published) []Cited {
 		{OfPackage, string(p.Sum.Algorithm) + ":" + p.Got, fact.Source{Kind: fact.Content, File: it.Address, Size: it.Size}}}
 }
 
-// packageChecks are about the package as such.
+// packageChecks are about the packages as such.
 func (j *judge) packageChecks() []Check {
-	ch := Check{Check: "intact", Package: j.s.Name, Outcome: Fits, Because: "the package opens, and its archives hold",
-		Sources: []Cited{{OfPackage, j.s.Name, fact.Source{Kind: fact.Content, File: j.s.Name}}}}
+	var out []Check
+	for _, part := range j.s.Each() {
+		out = append(out, opens(part)...)
+		if !part.Broken() {
+			out = append(out, handling(part)...)
+			out = append(out, signatureChecks(part)...)
+		}
+	}
+	return out
+}
+
+// opens tells whether a package and the archives in it could be read.
+func opens(s *survey.Survey) []Check {
+	ch := Check{Check: "intact", Package: s.Name, Outcome: Fits, Because: "the package opens, and its archives hold",
+		Sources: []Cited{{OfPackage, s.Name, fact.Source{Kind: fact.Content, File: s.Name}}}}
 	var notes []Check
 	fail := func(o Outcome, p archive.Problem) {
 		if o.rank() <= ch.Outcome.rank() {
@@ -193,14 +207,14 @@ func (j *judge) packageChecks() []Check {
 		ch.Outcome, ch.Because, ch.Advice, ch.Package = o, p.Item+": "+p.What, p.Advice, p.Item
 		ch.Sources = []Cited{{OfPackage, p.What, fact.Source{Kind: fact.Content, File: p.Item}}}
 	}
-	if root := j.s.Root(); root != nil && (root.Firmware() || root.Container == archive.None && root.Kind == "unknown") {
+	if root := s.Root(); root != nil && (root.Firmware() || root.Container == archive.None && root.Kind == "unknown") {
 		return nil // one bare image: its own check says it all
 	}
-	for _, p := range j.s.Problems {
-		it := j.s.Find(p.Item)
+	for _, p := range s.Problems {
+		it := s.Find(p.Item)
 		switch p.Class {
 		case archive.Damaged:
-			if it == nil || it.Container != archive.None || it == j.s.Root() && !it.Firmware() {
+			if it == nil || it.Container != archive.None || it == s.Root() && !it.Firmware() {
 				fail(Misfit, p)
 			}
 		case archive.Unreadable:
@@ -212,7 +226,7 @@ func (j *judge) packageChecks() []Check {
 				Sources: []Cited{{OfPackage, p.What, fact.Source{Kind: fact.FileName, File: p.Item}}}})
 		}
 	}
-	if len(j.s.Items) == 0 && ch.Outcome == Fits {
+	if len(s.Items) == 0 && ch.Outcome == Fits {
 		ch.Outcome, ch.Because, ch.Advice = Misfit, "there is nothing in the package", "look whether this is the right folder"
 	}
 	return append([]Check{ch}, notes...)
@@ -242,7 +256,7 @@ func (j *judge) elsewhere() []Check {
 					Because: fmt.Sprintf("%s, which is not the image chosen here, is damaged: %s", it.Address, words(ps)),
 					Advice:  downloadAgain,
 					Sources: []Cited{{OfPackage, words(ps), fact.Source{Kind: fact.Content, File: it.Address}}}}
-				if it == j.s.Root() {
+				if j.s.IsRoot(it) {
 					ch.Outcome, ch.Because = Misfit, it.Address+": "+words(ps)
 				}
 				out = append(out, ch)

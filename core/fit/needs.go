@@ -2,6 +2,7 @@ package fit
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"fitcheck/core/fact"
@@ -18,8 +19,11 @@ func (j *judge) need(rel *rulebook.Release, n rulebook.Need) Check {
 	case n.Companion.Set():
 		ch = j.needCompanion(n)
 	case n.StorageFree.Set():
-		ch = j.needBytes("room", "free storage", n.StorageFree.Bytes, j.d.StorageFree.Set(), j.d.StorageFree.Bytes,
+		_, guessed := j.d.Guessed("storage_free")
+		ch = j.needBytes("room", "free storage", n.StorageFree.Bytes, j.d.StorageFree.Set() && !guessed, j.d.StorageFree.Bytes,
 			j.d.Source("storage_free", j.d.StorageFree.Spot), "free some space on the device")
+	case n.Attached.Set():
+		ch = j.needAttached(n)
 	case n.Memory.Set():
 		have, set, src := j.memory()
 		ch = j.needBytes("memory", "memory", n.Memory.Bytes, set, have, src, "the release is not for devices with so little memory")
@@ -38,7 +42,7 @@ func (j *judge) need(rel *rulebook.Release, n rulebook.Need) Check {
 }
 
 func (j *judge) memory() (int64, bool, fact.Source) {
-	if j.d.Memory.Set() {
+	if _, guessed := j.d.Guessed("memory"); j.d.Memory.Set() && !guessed {
 		return j.d.Memory.Bytes, true, j.d.Source("memory", j.d.Memory.Spot)
 	}
 	if j.model != nil {
@@ -127,6 +131,9 @@ func (j *judge) needCompanion(n rulebook.Need) Check {
 	name := n.Companion.Text
 	ch := Check{Check: "needs", Device: "not known", Package: fmt.Sprintf("needs %s %s", name, n.Within.Text)}
 	e, known := j.d.Companions.Get(name)
+	if _, guessed := j.d.Guessed("companions." + name); guessed {
+		known = false
+	}
 	if !known {
 		ch.Outcome = Unsettled
 		ch.Because = fmt.Sprintf("it needs %s %s, and the version of %s is not known", name, n.Within.Text, name)
@@ -165,6 +172,32 @@ func (j *judge) needFeature(n rulebook.Need) Check {
 		ch.Outcome = Misfit
 		ch.Because = fmt.Sprintf("it needs the feature %s, and the device has %s", n.Feature.Text, side.text())
 		ch.Advice = "get the licence first"
+	}
+	return ch
+}
+
+// needAttached: something of a model must be attached.
+func (j *judge) needAttached(n rulebook.Need) Check {
+	want := n.Attached.Text
+	ch := Check{Check: "needs", Device: "not known", Package: "needs " + want + " attached"}
+	var have []string
+	for _, a := range j.d.Attached {
+		have = append(have, a.Text)
+		ch.Sources = append(ch.Sources, Cited{OfDevice, a.Text, j.d.Source("attached", a.Spot)})
+	}
+	_, guessed := j.d.Guessed("attached")
+	switch {
+	case len(have) == 0 || guessed:
+		ch.Outcome = Unsettled
+		ch.Because = fmt.Sprintf("it needs %s to be attached, and what is attached is not known", want)
+		ch.Advice = "list what is attached under attached: in " + j.d.File
+		ch.Sources = []Cited{{OfDevice, "not known", fact.Source{Kind: fact.DeviceFile, File: j.d.File}}}
+	case slices.ContainsFunc(have, func(t string) bool { return j.rb.CanonicalModel(t) == j.rb.CanonicalModel(want) }):
+		ch.Outcome, ch.Device, ch.Because = Fits, strings.Join(have, ", "), want+" is attached"
+	default:
+		ch.Outcome, ch.Device = Misfit, strings.Join(have, ", ")
+		ch.Because = fmt.Sprintf("it needs %s to be attached, and only %s is", want, ch.Device)
+		ch.Advice = "attach it first, or stay on a release that does not need it"
 	}
 	return ch
 }

@@ -181,8 +181,11 @@ func (sub *subject) holdsRevision(text, revision string) (holds, known bool) {
 // byBoard takes boards for the models and revisions to which the rulebook
 // gives them. A board that the rulebook does not know says nothing.
 func (sub *subject) byBoard(n fact.Name, boards []fact.Fact) stance {
-	if sub.model == nil {
+	switch {
+	case sub.model == nil:
 		return silent
+	case !sub.sides[fact.Model].known(): // a guess
+		return open
 	}
 	ofModel, any := false, false
 	rev := sub.first(fact.Revision)

@@ -5,6 +5,7 @@ import (
 	"strings"
 
 	"fitcheck/core/fact"
+	"fitcheck/core/survey"
 )
 
 // paired: components that must carry one version and move together are all
@@ -62,19 +63,19 @@ func (j *judge) paired() []Check {
 }
 
 // handling: a download that must stay whole is not served from a folder.
-func (j *judge) handling() []Check {
-	e := j.s.Entry
+func handling(s *survey.Survey) []Check {
+	e := s.Entry
 	if e == nil || !e.Handling.Set() {
 		return nil
 	}
-	ch := Check{Check: "handling", Outcome: Fits, Device: "served " + e.Handling.Text, Package: j.s.Name,
-		Sources: []Cited{{OfRule, e.Handling.Text, j.s.Rulebook.Source(e.Handling.Spot)}, {OfPackage, j.s.Name, fact.Source{Kind: fact.FileName, File: j.s.Name}}}}
+	ch := Check{Check: "handling", Outcome: Fits, Device: "served " + e.Handling.Text, Package: s.Name,
+		Sources: []Cited{{OfRule, e.Handling.Text, s.Rulebook.Source(e.Handling.Spot)}, {OfPackage, s.Name, fact.Source{Kind: fact.FileName, File: s.Name}}}}
 	switch {
-	case e.Handling.Text == "unpacked" && !j.s.Folder:
+	case e.Handling.Text == "unpacked" && !s.Folder:
 		ch.Because = "it must be unpacked before it is served"
 	case e.Handling.Text == "unpacked":
 		ch.Because = "it is unpacked already, as it must be served"
-	case !j.s.Folder:
+	case !s.Folder:
 		ch.Because = "it is whole, as it must be served: do not unpack it"
 	default:
 		ch.Outcome = Misfit

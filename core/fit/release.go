@@ -25,9 +25,11 @@ func (j *judge) releaseOf(c *candidate) release {
 }
 
 func (j *judge) releaseByName() release {
-	for _, f := range j.s.NameClaim {
-		if f.About == fact.Version && !f.Open && j.bringsMain() {
-			return j.lookUp(f)
+	for _, part := range j.s.Each() {
+		for _, f := range part.NameClaim {
+			if f.About == fact.Version && !f.Open && j.bringsMain() {
+				return j.lookUp(f)
+			}
 		}
 	}
 	return release{}

@@ -11,18 +11,18 @@ import (
 )
 
 // signatureChecks tell how the signature that the rulebook expects came out.
-func (j *judge) signatureChecks() []Check {
+func signatureChecks(s *survey.Survey) []Check {
 	var out []Check
-	for _, s := range j.s.Signatures {
-		ch := signatureCheck(s)
-		if s.Rule != nil {
-			ch.Sources = append(ch.Sources, Cited{OfRule, "key " + s.Rule.Key.Text, j.s.Rulebook.Source(s.Rule.Spot)})
+	for _, sig := range s.Signatures {
+		ch := signatureCheck(sig)
+		if sig.Rule != nil {
+			ch.Sources = append(ch.Sources, Cited{OfRule, "key " + sig.Rule.Key.Text, s.Rulebook.Source(sig.Rule.Spot)})
 		}
 		out = append(out, ch)
 	}
-	if e := j.s.Entry; e != nil && e.Signature != nil && len(out) == 0 && e.Signature.Of.Text != "image" && !j.s.Broken() {
+	if e := s.Entry; e != nil && e.Signature != nil && len(out) == 0 && e.Signature.Of.Text != "image" && !s.Broken() {
 		out = append(out, Check{Check: "signature", Outcome: Unsettled, Device: "signed", Package: "not verified", Because: "the signature was not verified",
-			Advice: "match again without -quick", Sources: []Cited{{OfRule, "signature", j.s.Rulebook.Source(e.Signature.Spot)}}})
+			Advice: "match again without -quick", Sources: []Cited{{OfRule, "signature", s.Rulebook.Source(e.Signature.Spot)}}})
 	}
 	return out
 }
@@ -32,7 +32,8 @@ func (j *judge) signatureChecks() []Check {
 func (j *judge) signature(c component, it *survey.Item) []Check {
 	var out []Check
 	config := j.configuration(it)
-	expected := j.s.Entry != nil && j.s.Entry.Signature != nil && j.s.Entry.Signature.Of.Text == "image"
+	of := j.s.PartOf(it.Address)
+	expected := of.Entry != nil && of.Entry.Signature != nil && of.Entry.Signature.Of.Text == "image"
 	for _, s := range it.Signed {
 		if config != "" && s.Config != "" && s.Config != config {
 			continue
@@ -45,16 +46,16 @@ func (j *judge) signature(c component, it *survey.Item) []Check {
 		out = append(out, ch)
 	}
 	if left := j.unsigned(it, config); expected && len(out) > 0 && len(left) > 0 {
-		rule := j.s.Entry.Signature
+		rule := of.Entry.Signature
 		out = append(out, Check{Check: "signature", Component: c.name, Outcome: Unsettled, Device: "a signed image", Package: "signed in part",
 			Because: fmt.Sprintf("%s is not signed, nor is the configuration that starts it", strings.Join(left, ", ")), Advice: "ask the maker for an image whose signature covers all that it starts",
-			Sources: []Cited{{OfRule, "key " + rule.Key.Text, j.s.Rulebook.Source(rule.Spot)}, {OfPackage, "signed in part", fact.Source{Kind: fact.Header, File: it.Address}}}})
+			Sources: []Cited{{OfRule, "key " + rule.Key.Text, of.Rulebook.Source(rule.Spot)}, {OfPackage, "signed in part", fact.Source{Kind: fact.Header, File: it.Address}}}})
 	}
 	if expected && len(out) == 0 {
-		rule := j.s.Entry.Signature
+		rule := of.Entry.Signature
 		out = append(out, Check{Check: "signature", Component: c.name, Outcome: Unsettled, Device: "a signed image", Package: "not signed",
 			Because: "the rulebook expects the image to carry a signature, and it carries none", Advice: "ask the maker for the signed image",
-			Sources: []Cited{{OfRule, "key " + rule.Key.Text, j.s.Rulebook.Source(rule.Spot)}, {OfPackage, "not signed", fact.Source{Kind: fact.Header, File: it.Address}}}})
+			Sources: []Cited{{OfRule, "key " + rule.Key.Text, of.Rulebook.Source(rule.Spot)}, {OfPackage, "not signed", fact.Source{Kind: fact.Header, File: it.Address}}}})
 	}
 	return out
 }

@@ -66,7 +66,7 @@ func TestExpectedSignature(t *testing.T) {
 			}}
 			sv, err := survey.Run(context.Background(), p, o)
 			require.NoError(t, err)
-			v := Match(d, rb, sv, Options{})
+			v := Match(d, Only(rb), sv, Options{})
 			if c.quick {
 				assert.NotEqual(t, Fits, v.Verdict, dump(v))
 			} else {
@@ -143,7 +143,7 @@ func TestImagesSignedOneByOne(t *testing.T) {
 				return sign.ReadKey("keys/maker.pem", pem.EncodeToMemory(&pem.Block{Type: "PUBLIC KEY", Bytes: der}))
 			}})
 			require.NoError(t, err)
-			v := Match(d, rb, sv, Options{})
+			v := Match(d, Only(rb), sv, Options{})
 			worst, because := Fits, ""
 			for _, check := range find(v, "signature") {
 				if check.Outcome != Fits {

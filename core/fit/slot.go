@@ -59,7 +59,7 @@ func (j *judge) slot(c component, it *survey.Item) (Check, string) {
 // target is the slot that an install writes to: one that is not active; the
 // running one only where there is no other.
 func (j *judge) target() (slot *device.Slot, whyNot string) {
-	if len(j.d.Slots) == 0 {
+	if _, guessed := j.d.Guessed("slots"); guessed || len(j.d.Slots) == 0 {
 		return nil, "it is not known which slots the device has"
 	}
 	active := false

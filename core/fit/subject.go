@@ -2,6 +2,7 @@ package fit
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"fitcheck/core/device"
@@ -26,12 +27,17 @@ type side struct {
 	clash []fact.Fact
 	// whyNot says why nothing is known.
 	whyNot string
+	// guess is what was only guessed, and from what.
+	guess, guessedFrom string
 }
 
 func (s side) known() bool { return len(s.facts) > 0 }
 
 func (s side) text() string {
 	if !s.known() {
+		if s.guess != "" {
+			return fmt.Sprintf("not known, guessed to be %s", s.guess)
+		}
 		return "not known"
 	}
 	t := fact.Values(s.facts)
@@ -61,6 +67,8 @@ func newSubject(d *device.Device, rb *rulebook.Rulebook) *subject {
 	one := func(n fact.Name, key string, t y.Text) {
 		if f, ok := d.Fact(n, key, t); ok {
 			sub.sides[n] = side{facts: []fact.Fact{f}}
+		} else if from, guessed := d.Guessed(key); guessed {
+			sub.sides[n] = side{guess: t.Text, guessedFrom: from}
 		}
 	}
 	one(fact.Model, "model", d.Model)
@@ -80,7 +88,10 @@ func newSubject(d *device.Device, rb *rulebook.Rulebook) *subject {
 // fromRulebook adds what the rulebook says of the model and revision, and
 // notices where that contradicts the device file.
 func (sub *subject) fromRulebook(m *rulebook.Model) {
-	rev := sub.d.Revision.Text
+	if !sub.sides[fact.Model].known() { // a guess: what follows from it is one, too
+		return
+	}
+	rev := sub.first(fact.Revision)
 	if s := sub.sides[fact.Revision]; s.known() && len(m.Revs.Entries) > 0 {
 		if _, ok := m.Revision(rev); !ok {
 			s.whyNot = fmt.Sprintf("the rulebook does not know the revision %s of %s; it knows %s", rev, sub.model.Key, strings.Join(m.Revs.Keys(), ", "))
@@ -152,19 +163,21 @@ func (j *judge) components() []component {
 	if len(out) == 0 {
 		out = []component{{name: "main"}}
 	}
-	if e := j.s.Entry; e != nil && len(e.Components) > 0 {
-		var only []component
-		for _, c := range out {
-			for _, t := range e.Components {
-				if t.Text == c.name {
-					c.optional = false
-					only = append(only, c)
-				}
-			}
+	var brings []y.Text
+	for _, part := range j.s.Each() {
+		if part.Entry == nil || len(part.Entry.Components) == 0 {
+			return out
 		}
-		return only
+		brings = append(brings, part.Entry.Components...)
 	}
-	return out
+	var only []component
+	for _, c := range out {
+		if slices.ContainsFunc(brings, func(t y.Text) bool { return t.Text == c.name }) {
+			c.optional = false
+			only = append(only, c)
+		}
+	}
+	return only
 }
 
 func (j *judge) mainComponent() string {

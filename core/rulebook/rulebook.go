@@ -37,8 +37,8 @@ type Rulebook struct {
 
 	Transfer  *Transfer `yaml:"transfer"`
 	Captures  []Capture `yaml:"captures"`
-	Recovery  y.Text `yaml:"recovery,unserved"`
-	Procedure y.Text `yaml:"procedure,unserved"`
+	Recovery  y.Text    `yaml:"recovery,unserved"`
+	Procedure y.Text    `yaml:"procedure,unserved"`
 
 	schemes map[string]*version.Scheme
 }

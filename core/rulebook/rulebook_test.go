@@ -36,7 +36,7 @@ func TestRefused(t *testing.T) {
 	for name, c := range map[string]struct{ text, where, says string }{
 		"not a rulebook":         {"kind: device\n", ":1:7", "kind: rulebook"},
 		"misspelt key":           {head + "modles: {}\n", ":3:1", `"models"`},
-		"not served yet":         {head + "captures: []\n", ":3:1", "does not serve it yet"},
+		"not served yet":         {head + "procedure: {}\n", ":3:1", "does not serve it yet"},
 		"spelling taken":         {head + "models: {A: {also: [b]}, B: {}}\n", ":3:26", "belongs to the model A"},
 		"unknown group":          {head + "packages: [{file: '(?P<colour>x)'}]\n", ":3:19", "colour"},
 		"entry never found":      {head + "packages: [{title: x}]\n", ":3:12", "never be found"},

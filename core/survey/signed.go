@@ -5,6 +5,7 @@ import (
 	"crypto"
 	"fmt"
 	"io"
+	"path"
 	"slices"
 	"strings"
 	"time"
@@ -80,6 +81,7 @@ func (s *Survey) verifyRule(ctx context.Context, o Options, rule *rulebook.Signa
 	if err != nil {
 		return err
 	}
+	tried := map[*Item]bool{}
 	for _, it := range items {
 		switch {
 		case key == nil:
@@ -91,7 +93,8 @@ func (s *Survey) verifyRule(ctx context.Context, o Options, rule *rulebook.Signa
 			add(it.Address, of, sign.Result{Outcome: sign.Missing, Because: fmt.Sprintf("what it signs (%s) is not in the package", rule.Of.Text)})
 			continue
 		}
-		for _, target := range targets {
+		for _, target := range nearest(it, targets) {
+			tried[target] = true
 			var r sign.Result
 			err := s.content(ctx, o, target, func(c *archive.Content) {
 				r = sign.Verify(it.text.data, rule.Scheme.Text, key, c, o.now())
@@ -105,7 +108,34 @@ func (s *Survey) verifyRule(ctx context.Context, o Options, rule *rulebook.Signa
 			}
 		}
 	}
+	for _, target := range targets {
+		if len(tried) > 0 && !tried[target] {
+			add("", target.Address, sign.Result{Outcome: sign.Missing, Because: fmt.Sprintf("no signature (%s) lies beside it", rule.Item.Pattern)})
+		}
+	}
 	return nil
+}
+
+// nearest picks, of what a signature may be of, that which lies nearest to it:
+// in a download that holds several bundles, each has its own.
+func nearest(sig *Item, targets []*Item) []*Item {
+	levels := func(it *Item) []string { return strings.Split(path.Dir(globPath(it.Address)), "/") }
+	from := levels(sig)
+	best := -1
+	var out []*Item
+	for _, t := range targets {
+		n := 0
+		for to := levels(t); n < len(from) && n < len(to) && from[n] == to[n]; {
+			n++
+		}
+		if n > best {
+			best, out = n, nil
+		}
+		if n == best {
+			out = append(out, t)
+		}
+	}
+	return out
 }
 
 // signedBy lists what a rule says is signed.

@@ -78,6 +78,9 @@ type Survey struct {
 	// Problems is everything wrong, items' problems included.
 	Problems []archive.Problem
 
+	// Parts are the packages of a set that are judged together; see Join.
+	Parts []*Survey
+
 	byAddress map[string]*Item
 }
 
@@ -191,8 +194,12 @@ func (s *Survey) Find(address string) *Item { return s.byAddress[address] }
 // Broken tells whether the package file itself is damaged, so that what is
 // missing in it says nothing more.
 func (s *Survey) Broken() bool {
-	root := s.Root()
-	return root != nil && len(root.Damage()) > 0
+	for _, part := range s.Each() {
+		if root := part.Root(); root != nil && len(root.Damage()) > 0 {
+			return true
+		}
+	}
+	return false
 }
 
 // Around lists the archives that an item lies in, the innermost first.

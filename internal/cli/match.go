@@ -4,6 +4,12 @@ import (
 	"context"
 	"flag"
 	"fmt"
+	"path/filepath"
+	"runtime"
+	"slices"
+	"strings"
+
+	"golang.org/x/sync/errgroup"
 
 	"fitcheck/core/archive"
 	"fitcheck/core/device"
@@ -15,60 +21,258 @@ import (
 )
 
 var matchCommand = &command{
-	name: "match", args: "-device D PACKAGE", tells: true, reads: true,
+	name: "match", args: "-device D… PACKAGE…", tells: true, reads: true,
 	short: "does it fit this device?",
-	long: `D is a device file, or the name of one in the kit's devices/. PACKAGE is an archive, a
-bare image or a folder, or the name of one in the kit's packages/. The verdict is fits,
-misfit or unsettled; it never says "fits" on a guess, and each line of it cites where
-both sides of the comparison were read. The exit status is 0, 1 or 3.`,
+	long: `D is a device file, the name of one in the kit's devices/, or a folder of them; -device may
+be given several times. PACKAGE is an archive, a bare image or an unpacked folder, the name
+of one in the kit's packages/, or a folder of packages. The verdict is fits, misfit or
+unsettled; it never says "fits" on a guess, and each line of it cites where both sides of
+the comparison were read. Of several packages the best comes first; those that complete
+each other are judged together, and it says so. The exit status is 0, 1 or 3: for several
+packages, that of the best one for the device that comes off worst.`,
 	setup: func(f *flag.FlagSet) func(context.Context, *call, []string) (int, error) {
-		name := f.String("device", "", "the `device`: a file, or a name in the kit's devices/")
-		trust := f.Bool("trust-names", false, "accept what only file and folder names say; the verdict says so")
+		m := &matching{}
+		f.Var(&m.devices, "device", "the `device`: a file, a name in the kit's devices/, or a folder; may be given several times")
+		f.BoolVar(&m.trust, "trust-names", false, "accept what only file and folder names say; the verdict says so")
+		f.BoolVar(&m.each, "each", false, "every file and folder in the folder given is a package of its own")
+		f.BoolVar(&m.others, "others", true, "when nothing given fits, look in the kit's packages/ for one that does")
+		f.BoolVar(&m.evidence, "evidence", false, "show each source itself: bytes of the header, lines of files and rules")
+		f.StringVar(&m.report, "report", "", "also write a report to this `file`, as .html or .md by its name")
+		f.BoolVar(&m.replace, "replace", false, "replace a report that is there")
+		f.StringVar(&m.format, "format", "text", "text, json or junit")
 		expect := expectFlag(f)
 		quick := quickFlag(f)
 		return func(ctx context.Context, c *call, args []string) (int, error) {
 			switch {
-			case *name == "":
+			case len(m.devices) == 0:
 				return 0, usagef("match needs -device: a device file, or a name in the kit's devices/")
-			case len(args) != 1:
-				return 0, usagef("match takes one package, and %d are given", len(args))
-			}
-			c.quick = *quick
-			k, err := c.kit()
-			if err != nil {
-				return 0, err
-			}
-			v, err := c.match(ctx, k, *name, args[0], *expect, *trust)
-			if err != nil {
-				return 0, err
+			case len(args) == 0:
+				return 0, usagef("match takes packages, and none is given")
+			case !slices.Contains([]string{"text", "json", "junit"}, m.format):
+				return 0, usagef("-format takes text, json or junit, not %q", m.format)
+			case m.report != "" && !slices.Contains([]string{".html", ".htm", ".md"}, strings.ToLower(filepath.Ext(m.report))):
+				return 0, usagef("-report takes a file whose name ends in .html or .md")
 			}
 			if c.json {
-				err = present.WriteJSON(c.env.Stdout, present.MatchJSON(v))
-			} else {
-				c.screen().Match(v)
+				m.format = "json"
 			}
-			return statusOf(v.Verdict), err
+			c.json = m.format == "json"
+			c.quick, m.expect = *quick, *expect
+			return m.run(ctx, c, args)
 		}
 	},
 }
 
-func (c *call) match(ctx context.Context, k *kit.Kit, name, pkg string, expect digests, trust bool) (*fit.Verdict, error) {
-	d, err := k.Device(name)
-	if err != nil {
-		return nil, err
+// matching is one call of match.
+type matching struct {
+	devices                       names
+	trust, each, others, evidence bool
+	report, format                string
+	replace                       bool
+	expect                        digests
+	k                             *kit.Kit
+	surveys                       []*survey.Survey
+	surveyed                      map[string]*survey.Survey
+}
+
+// names is a flag that may be given several times.
+type names []string
+
+func (n *names) String() string { return strings.Join(*n, " ") }
+func (n *names) Set(text string) error {
+	*n = append(*n, text)
+	return nil
+}
+
+func (m *matching) run(ctx context.Context, c *call, args []string) (int, error) {
+	var err error
+	if m.k, err = c.kit(); err != nil {
+		return 0, err
 	}
-	rb, err := k.RulebookFor(d.Model.Text)
+	devices, err := m.k.Devices(m.devices)
 	if err != nil {
-		return nil, err
+		return 0, err
 	}
-	s, err := c.survey(ctx, k, pkg, rb, expect)
+	paths, err := m.paths(args)
+	if err != nil {
+		return 0, err
+	}
+	if len(paths) > 1 && len(m.expect) > 0 {
+		return 0, usagef("-digest is of one package, and %d are given", len(paths))
+	}
+	prefer, err := m.k.RulebookFor(devices[0].Model.Text)
+	if err != nil {
+		return 0, err
+	}
+	for _, p := range paths {
+		if _, err := m.survey(ctx, c, p, prefer); err != nil {
+			return 0, err
+		}
+	}
+	answers, err := m.judge(ctx, devices)
+	if err != nil {
+		return 0, err
+	}
+	if m.others && !c.quick {
+		for i := range answers {
+			if err := m.advise(ctx, c, devices[i], &answers[i]); err != nil {
+				return 0, err
+			}
+		}
+	}
+	status := exitFits
+	for _, a := range answers {
+		if s := statusOf(a.Verdicts[0].Verdict); s == exitMisfit || status == exitFits {
+			status = s
+		}
+	}
+	return status, m.tell(ctx, c, answers)
+}
+
+// tell writes the report, if one is asked for, and the answer.
+func (m *matching) tell(ctx context.Context, c *call, answers []present.Answer) error {
+	evidence, err := m.sources(ctx, c, answers)
+	if err != nil {
+		return err
+	}
+	if m.report != "" {
+		if err := m.writeReport(answers, evidence); err != nil {
+			return err
+		}
+	}
+	switch {
+	case m.format == "junit":
+		return present.JUnit(c.env.Stdout, answers)
+	case m.format == "json":
+		return present.WriteJSON(c.env.Stdout, present.AnswersJSON(answers))
+	}
+	s := c.screen()
+	if m.evidence {
+		s.Evidence = evidence
+	}
+	s.Answers(answers)
+	if m.report != "" {
+		s.Wrote(m.report)
+	}
+	return nil
+}
+
+// paths lists the packages that the arguments stand for, each once.
+func (m *matching) paths(args []string) ([]string, error) {
+	var out []string
+	for _, a := range args {
+		paths, err := m.k.Packages(a, m.each)
+		if err != nil {
+			return nil, err
+		}
+		for _, p := range paths {
+			if !slices.Contains(out, p) {
+				out = append(out, p)
+			}
+		}
+	}
+	return out, nil
+}
+
+// survey reads a package once, whatever number of devices it is held against.
+func (m *matching) survey(ctx context.Context, c *call, path string, prefer *rulebook.Rulebook) (*survey.Survey, error) {
+	s, err := c.survey(ctx, m.k, path, prefer, m.expect)
 	if err != nil {
 		return nil, err
 	}
 	if err := denied(s); err != nil {
 		return nil, err
 	}
-	return fit.Match(d, rb, s, fit.Options{TrustNames: trust, NoRulebook: noRulebook(k, d, rb)}), nil
+	m.surveys = append(m.surveys, s)
+	return s, nil
+}
+
+func (m *matching) options() fit.Options {
+	return fit.Options{TrustNames: m.trust, NoRulebook: func(d *device.Device) string { return noRulebook(m.k, d) }}
+}
+
+// judge holds every device against every package, devices side by side.
+func (m *matching) judge(ctx context.Context, devices []*device.Device) ([]present.Answer, error) {
+	answers := make([]present.Answer, len(devices))
+	group, ctx := errgroup.WithContext(ctx)
+	group.SetLimit(runtime.GOMAXPROCS(0))
+	for i, d := range devices {
+		rules, err := m.rules(d)
+		if err != nil {
+			return nil, err
+		}
+		group.Go(func() error {
+			answers[i] = present.Answer{Device: d, Verdicts: fit.MatchAll(d, rules, m.surveys, m.options())}
+			return ctx.Err()
+		})
+	}
+	return answers, group.Wait()
+}
+
+func (m *matching) rules(d *device.Device) (fit.Rulebooks, error) {
+	found, err := m.k.RulebooksFor(d)
+	return func(model string) *rulebook.Rulebook { return found[model] }, err
+}
+
+// advise names a package of the kit that fits when none of those given does. A
+// quick look at each sorts out most of them; only what may fit is read whole.
+func (m *matching) advise(ctx context.Context, c *call, d *device.Device, a *present.Answer) error {
+	if a.Verdicts[0].Verdict == fit.Fits {
+		return nil
+	}
+	paths, err := m.k.Packages(filepath.Join(m.k.Dir, "packages"), true)
+	if err != nil {
+		return nil // the kit has none
+	}
+	rules, err := m.rules(d)
+	if err != nil {
+		return err
+	}
+	given := map[string]bool{}
+	for _, s := range m.surveys {
+		given[s.Path] = true
+	}
+	for _, p := range paths {
+		if given[p] {
+			continue
+		}
+		v, err := m.look(ctx, c, p, d, rules, true)
+		if err == nil && v != nil && v.Verdict != fit.Misfit {
+			v, err = m.look(ctx, c, p, d, rules, false)
+		}
+		if ctx.Err() != nil {
+			return ctx.Err()
+		}
+		if err != nil || v == nil {
+			continue // what cannot be read is no advice
+		}
+		if v.Verdict == fit.Fits && (a.Instead == nil || fit.Better(v, a.Instead) < 0) {
+			a.Instead = v
+		}
+	}
+	return nil
+}
+
+// look judges one more package of the kit.
+func (m *matching) look(ctx context.Context, c *call, path string, d *device.Device, rules fit.Rulebooks, quick bool) (*fit.Verdict, error) {
+	key := fmt.Sprint(quick, path)
+	s := m.surveyed[key]
+	if s == nil {
+		inner := *c
+		inner.quick, inner.quiet = quick, true
+		var err error
+		if s, err = inner.survey(ctx, m.k, path, nil, nil); err != nil {
+			return nil, err
+		}
+		if m.surveyed == nil {
+			m.surveyed = map[string]*survey.Survey{}
+		}
+		m.surveyed[key] = s
+	}
+	if denied(s) != nil {
+		return nil, nil
+	}
+	return fit.Match(d, rules, s, m.options()), nil
 }
 
 // denied refuses a package of which the system would not open a part: no
@@ -83,10 +287,11 @@ func denied(s *survey.Survey) error {
 }
 
 // noRulebook says why no rulebook knows the device.
-func noRulebook(k *kit.Kit, d *device.Device, rb *rulebook.Rulebook) string {
-	switch {
-	case rb != nil:
+func noRulebook(k *kit.Kit, d *device.Device) string {
+	if rb, err := k.RulebookFor(d.Model.Text); rb != nil || err != nil {
 		return ""
+	}
+	switch {
 	case len(k.Rulebooks) == 0:
 		return fmt.Sprintf("the kit %s has no rulebooks; name another with -kit, or write one", k.Dir)
 	case !d.Model.Set():

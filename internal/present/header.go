@@ -138,31 +138,14 @@ func (s *Screen) hexDump(fields []image.Field) {
 		if i > 0 && line != lines[i-1]+16 {
 			s.line(2, faint, "…")
 		}
-		var hexed, shown strings.Builder
-		for k := range int64(16) {
-			if k == 8 {
-				hexed.WriteByte(' ')
-			}
+		hexed, shown := hexRow(func(k int64) (byte, bool) {
 			b, ok := bytesAt[line+k]
-			switch {
-			case !ok:
-				hexed.WriteString(" ..")
-				shown.WriteByte(' ')
-			case b >= ' ' && b < 0x7f:
-				fmt.Fprintf(&hexed, " %02x", b)
-				shown.WriteByte(b)
-			default:
-				fmt.Fprintf(&hexed, " %02x", b)
-				shown.WriteByte('.')
-			}
-		}
-		fmt.Fprintf(s.Out, "  %s %s  %s\n", s.paint(faint, fmt.Sprintf("%08x", line)), hexed.String(), shown.String())
+			return b, ok
+		})
+		fmt.Fprintf(s.Out, "  %s %s  %s\n", s.paint(faint, fmt.Sprintf("%08x", line)), hexed, shown)
 		for _, m := range marks[line] {
-			col := func(k int64) int { return int(3*k) + int(k/8) } // of a byte's first digit
 			from := m.at - line
-			to := min(from+int64(m.size)-1, 15)
-			lead := strings.Repeat(" ", 12+col(from))
-			bar := strings.Repeat("^", col(to)+2-col(from))
+			lead, bar := underRow(from, min(from+int64(m.size)-1, 15))
 			more := ""
 			if from+int64(m.size) > 16 {
 				more = fmt.Sprintf(", %d bytes", m.size)
@@ -170,6 +153,35 @@ func (s *Screen) hexDump(fields []image.Field) {
 			s.hanging(lead+s.paint(info, bar)+" ", 12, faint, m.name+more)
 		}
 	}
+}
+
+// hexRow writes 16 bytes in hexadecimal and as text.
+func hexRow(at func(k int64) (byte, bool)) (hexed, shown string) {
+	var h, t strings.Builder
+	for k := range int64(16) {
+		if k == 8 {
+			h.WriteByte(' ')
+		}
+		b, ok := at(k)
+		switch {
+		case !ok:
+			h.WriteString(" ..")
+			t.WriteByte(' ')
+		case b >= ' ' && b < 0x7f:
+			fmt.Fprintf(&h, " %02x", b)
+			t.WriteByte(b)
+		default:
+			fmt.Fprintf(&h, " %02x", b)
+			t.WriteByte('.')
+		}
+	}
+	return h.String(), t.String()
+}
+
+// underRow marks the bytes from one to another under a row.
+func underRow(from, to int64) (lead, bar string) {
+	col := func(k int64) int { return int(3*k) + int(k/8) } // of a byte's first digit
+	return strings.Repeat(" ", 12+col(from)), strings.Repeat("^", col(to)+2-col(from))
 }
 
 // hexText writes bytes in hexadecimal, broken into lines of at most width

@@ -13,7 +13,6 @@ import (
 	"fitcheck/core/archive"
 	"fitcheck/core/digest"
 	"fitcheck/core/fact"
-	"fitcheck/core/fit"
 	"fitcheck/core/image"
 	"fitcheck/core/survey"
 )
@@ -295,77 +294,6 @@ func HeaderJSON(h Header) any {
 	}{about{"header", Edition}, h.Path, h.Size, imageJSON(h.Image, h.Image.Facts), []field{}, append([]string{}, h.Image.Problems...)}
 	for _, f := range h.Image.Fields {
 		doc.Fields = append(doc.Fields, field{f.Name, f.Offset, len(f.Raw), hex.EncodeToString(f.Raw), f.Value, f.Meaning})
-	}
-	return doc
-}
-
-// MatchJSON is the document "match".
-func MatchJSON(v *fit.Verdict) any {
-	type source struct {
-		Side   string `json:"side"`
-		Value  string `json:"value"`
-		Source string `json:"source"`
-		Where  string `json:"where"`
-	}
-	type check struct {
-		Check     string   `json:"check"`
-		Component string   `json:"component,omitempty"`
-		Outcome   string   `json:"outcome"`
-		Device    string   `json:"device"`
-		Package   string   `json:"package"`
-		Because   string   `json:"because"`
-		Sources   []source `json:"sources"`
-		Advice    string   `json:"advice,omitempty"`
-	}
-	type chosen struct {
-		Component string `json:"component"`
-		Item      string `json:"item"`
-		Config    string `json:"configuration,omitempty"`
-		Version   string `json:"version,omitempty"`
-		Slot      string `json:"slot,omitempty"`
-	}
-	type other struct {
-		Component string `json:"component"`
-		Item      string `json:"item"`
-		Because   string `json:"because"`
-	}
-	type member struct {
-		Name    string   `json:"name"`
-		Verdict string   `json:"verdict"`
-		Chosen  []chosen `json:"chosen"`
-		Checks  []check  `json:"checks"`
-		Others  []other  `json:"others,omitempty"`
-	}
-	checks := func(all []fit.Check) []check {
-		out := []check{}
-		for _, c := range all {
-			j := check{c.Check, c.Component, string(c.Outcome), c.Device, c.Package, c.Because, []source{}, c.Advice}
-			for _, x := range c.Sources {
-				j.Sources = append(j.Sources, source{x.Side, x.Value, string(x.Source.Kind), x.Source.Where()})
-			}
-			out = append(out, j)
-		}
-		return out
-	}
-	doc := struct {
-		Fitcheck about    `json:"fitcheck"`
-		Verdict  string   `json:"verdict"`
-		Device   string   `json:"device"`
-		Package  string   `json:"package"`
-		Release  string   `json:"release,omitempty"`
-		Members  []member `json:"members"`
-		Checks   []check  `json:"checks"`
-		Notes    []string `json:"notes,omitempty"`
-	}{about{"match", Edition}, string(v.Verdict), v.Device, v.Package, v.Release, []member{}, checks(v.Checks), v.Notes}
-	for _, m := range v.Members {
-		jm := member{m.Name, string(m.Verdict), []chosen{}, checks(m.Checks), nil}
-		for _, c := range m.Chosen {
-			jm.Chosen = append(jm.Chosen, chosen(c))
-		}
-		for _, o := range m.Others {
-			jm.Others = append(jm.Others, other(o))
-		}
-		doc.Members = append(doc.Members, jm)
 	}
 	return doc
 }

@@ -8,9 +8,9 @@ import (
 	"fitcheck/core/fit"
 )
 
-// Match shows a verdict: first the verdict, then what decides it, then the
-// rest, then what to do.
-func (s *Screen) Match(v *fit.Verdict) {
+// match shows a verdict: first the verdict, then what decides it, then the
+// rest, then what to do. A brief one leaves out what decides nothing.
+func (s *Screen) match(v *fit.Verdict, instead *fit.Verdict, brief bool) {
 	st := outcomeStyle(v.Verdict)
 	st = append(slices.Clone(st), strong...)
 	word := strings.ToUpper(string(v.Verdict))
@@ -23,40 +23,86 @@ func (s *Screen) Match(v *fit.Verdict) {
 		s.hanging(s.paint(st, word)+"  ", len(word)+2, strong, fmt.Sprintf(sentence, v.Package, v.Device))
 	}
 	verdict()
-	for _, m := range v.Members {
-		t := m.About
-		if v.Release != "" {
-			t += "; the package stands for release " + v.Release
-		}
-		s.line(len(word)+2, plain, t)
-	}
+	s.aboutMembers(v, len(word)+2)
 	for _, n := range v.Notes {
 		s.line(len(word)+2, info, n)
 	}
-
-	all := slices.Clone(v.Checks)
-	for _, m := range v.Members {
-		all = append(all, m.Checks...)
-	}
-	deciding, rest := divide(v.Verdict, all)
+	deciding, rest := divide(v.Verdict, collapse(v))
+	shown := map[string]bool{}
 	s.head("What decides it")
 	for _, c := range deciding {
-		s.check(v, c)
+		s.check(v, c.Check, c.of)
+		s.excerpts(v, c.Check, shown)
 	}
-	if len(rest) > 0 {
+	if len(rest) > 0 && !brief {
 		s.head("What else was checked")
 		for _, c := range rest {
-			s.check(v, c)
+			s.check(v, c.Check, c.of)
+			s.excerpts(v, c.Check, shown)
 		}
 	}
 	for _, m := range v.Members {
-		s.images(v, m)
+		s.images(v, m, brief)
 	}
-	s.next(v, all)
-	if s.Width > 0 { // the beginning may have scrolled away
+	s.next(v, instead)
+	if s.Width > 0 && !brief { // the beginning may have scrolled away
 		s.blank()
 		verdict()
 	}
+}
+
+// aboutMembers says which device it is, and of a group which members.
+func (s *Screen) aboutMembers(v *fit.Verdict, indent int) {
+	release := ""
+	if v.Release != "" {
+		release = "; the package stands for release " + v.Release
+	}
+	if len(v.Members) == 1 {
+		s.line(indent, plain, v.Members[0].About+release)
+		return
+	}
+	s.line(indent, plain, fmt.Sprintf("%s is a %s of %d%s", v.Device, v.Group, len(v.Members), release))
+	for _, m := range v.Members {
+		s.hanging(strings.Repeat(" ", indent)+s.paint(outcomeStyle(m.Verdict), pad(string(m.Verdict), 10)), indent+10, plain, m.About)
+	}
+}
+
+// memberCheck is a check with the members for which it came out so; none when
+// it is about the whole package, or there is one device only.
+type memberCheck struct {
+	fit.Check
+	of []string
+}
+
+// collapse lists all checks; those that came out the same for several members
+// of a group stand once.
+func collapse(v *fit.Verdict) []memberCheck {
+	var out []memberCheck
+	for _, c := range v.Checks {
+		out = append(out, memberCheck{Check: c})
+	}
+	at := map[string]int{}
+	for _, m := range v.Members {
+		for _, c := range m.Checks {
+			if len(v.Members) == 1 {
+				out = append(out, memberCheck{Check: c})
+				continue
+			}
+			key := strings.Join([]string{c.Check, c.Component, string(c.Outcome), c.Because, c.Device, c.Package}, "\x00")
+			if i, ok := at[key]; ok {
+				out[i].of = append(out[i].of, m.Name)
+				continue
+			}
+			at[key] = len(out)
+			out = append(out, memberCheck{c, []string{m.Name}})
+		}
+	}
+	for i := range out {
+		if len(out[i].of) == len(v.Members) && len(out[i].of) > 1 {
+			out[i].of = []string{"all members"}
+		}
+	}
+	return out
 }
 
 // identityFirst are the checks that make a fit what it is.
@@ -67,17 +113,17 @@ var noted = []string{"revision", "arch"}
 
 // divide picks the checks that decide the verdict: the worst ones, and for a
 // fit those on which it rests.
-func divide(verdict fit.Outcome, all []fit.Check) (deciding, rest []fit.Check) {
+func divide(verdict fit.Outcome, all []memberCheck) (deciding, rest []memberCheck) {
 	for _, c := range all {
 		switch {
-		case c.Outcome == fit.NotApplicable && !slices.Contains(noted, c.Check): // silent
-		case c.Outcome == verdict && (verdict != fit.Fits || slices.Contains(identityFirst, c.Check)):
+		case c.Outcome == fit.NotApplicable && !slices.Contains(noted, c.Check.Check): // silent
+		case c.Outcome == verdict && (verdict != fit.Fits || slices.Contains(identityFirst, c.Check.Check)):
 			deciding = append(deciding, c)
 		default:
 			rest = append(rest, c)
 		}
 	}
-	slices.SortStableFunc(rest, func(a, b fit.Check) int { return weight(a.Outcome) - weight(b.Outcome) })
+	slices.SortStableFunc(rest, func(a, b memberCheck) int { return weight(a.Outcome) - weight(b.Outcome) })
 	return deciding, rest
 }
 
@@ -87,10 +133,14 @@ func weight(o fit.Outcome) int {
 
 // check shows one line of the verdict and, below it, both sides with their
 // sources.
-func (s *Screen) check(v *fit.Verdict, c fit.Check) {
+func (s *Screen) check(v *fit.Verdict, c fit.Check, of []string) {
 	lead := "  " + s.paint(outcomeStyle(c.Outcome), pad(string(c.Outcome), 10)) + s.paint(strong, pad(c.Check, 10)) + pad(c.Component, 5) + " "
 	const indent = 28
-	s.hanging(lead, indent, plain, inText(v.Package, c.Because))
+	because := inText(v.Package, c.Because)
+	if len(of) > 0 {
+		because = strings.Join(of, ", ") + ": " + because
+	}
+	s.hanging(lead, indent, plain, because)
 	const under = 12
 	if c.Outcome == fit.Fits && v.Verdict != fit.Fits { // not what decides: as short as its sources allow
 		var all []string
@@ -161,10 +211,16 @@ func sides(pkg string, c fit.Check) []said {
 // inText shortens addresses inside a sentence.
 func inText(pkg, t string) string { return strings.ReplaceAll(t, pkg+"::", "::") }
 
-func (s *Screen) images(v *fit.Verdict, m fit.Member) {
+func (s *Screen) images(v *fit.Verdict, m fit.Member, brief bool) {
 	title := "Images to install, in this order"
+	if brief && v.Verdict != fit.Fits {
+		return
+	}
 	if m.Verdict != fit.Fits || v.Verdict != fit.Fits {
 		title = "Images that come nearest"
+	}
+	if len(v.Members) > 1 {
+		title = m.Name + ": " + strings.ToLower(title[:1]) + title[1:]
 	}
 	if len(m.Chosen) > 0 {
 		s.head(title)
@@ -182,36 +238,58 @@ func (s *Screen) images(v *fit.Verdict, m fit.Member) {
 			s.hanging("  "+s.paint(strong, pad(c.Component, 10))+" ", 13, plain, t)
 		}
 	}
-	if len(m.Others) > 0 {
-		s.head("Images passed over")
+	if len(m.Others) > 0 && !brief {
+		if len(v.Members) > 1 {
+			s.head(m.Name + ": images passed over")
+		} else {
+			s.head("Images passed over")
+		}
 		for _, o := range m.Others {
 			s.hanging("  "+s.paint(strong, pad(o.Component, 10))+" ", 13, plain, within(v.Package, o.Item)+": "+inText(v.Package, o.Because))
 		}
 	}
 }
 
-func (s *Screen) next(v *fit.Verdict, all []fit.Check) {
+// Advice lists what to do next, the most pressing first.
+func Advice(v *fit.Verdict, instead *fit.Verdict) []string {
 	var advice []string
+	add := func(t string) {
+		if t != "" && !slices.Contains(advice, t) {
+			advice = append(advice, t)
+		}
+	}
+	if instead != nil {
+		add(fmt.Sprintf("%s of the kit (%s) fits %s: take that one", instead.Package, instead.Path, v.Device))
+	}
 	for _, want := range []fit.Outcome{fit.Misfit, fit.Unsettled} {
-		for _, c := range all {
-			if c.Outcome == want && c.Advice != "" && !slices.Contains(advice, c.Advice) {
-				advice = append(advice, c.Advice)
+		for _, c := range allChecks(v) {
+			if c.Outcome == want {
+				add(c.Advice)
 			}
 		}
 	}
 	if v.Verdict == fit.Fits {
-		advice = append(advice, "back up the settings off the device before the install")
+		add("back up the settings off the device before the install")
 		for _, m := range v.Members {
 			for _, c := range m.Chosen {
-				if c.Slot != "" {
-					advice = append(advice, fmt.Sprintf("install into slot %s; the running image stays where it is", c.Slot))
+				switch {
+				case c.Slot == "":
+				case len(v.Members) > 1:
+					add(fmt.Sprintf("on %s, install %s into slot %s; the running image stays where it is", m.Name, c.Component, c.Slot))
+				default:
+					add(fmt.Sprintf("install into slot %s; the running image stays where it is", c.Slot))
 				}
 			}
 		}
 		for _, t := range v.Next {
-			advice = append(advice, "afterwards, check: "+t)
+			add("afterwards, check: " + t)
 		}
 	}
+	return advice
+}
+
+func (s *Screen) next(v *fit.Verdict, instead *fit.Verdict) {
+	advice := Advice(v, instead)
 	if len(advice) == 0 {
 		return
 	}

@@ -37,7 +37,7 @@ var (
 
 func screen(v *fit.Verdict, width int) string {
 	var b bytes.Buffer
-	(&Screen{Out: &b, Width: width}).Match(v)
+	(&Screen{Out: &b, Width: width}).match(v, nil, false)
 	return b.String()
 }
 
@@ -84,7 +84,7 @@ func TestMatchNarrow(t *testing.T) {
 
 func TestMatchJSON(t *testing.T) {
 	var b bytes.Buffer
-	require.NoError(t, WriteJSON(&b, MatchJSON(verdict(fit.Misfit, model, revision))))
+	require.NoError(t, WriteJSON(&b, AnswersJSON([]Answer{{Verdicts: []*fit.Verdict{verdict(fit.Misfit, model, revision)}}})))
 	var doc struct {
 		Verdict string
 		Members []struct {

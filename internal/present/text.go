@@ -19,6 +19,8 @@ type Screen struct {
 	Out   io.Writer
 	Width int // columns; 0 is unbounded, for pipes and files
 	Color bool
+	// Evidence holds what the sources of a verdict name, where it is shown.
+	Evidence Evidence
 }
 
 // Safe makes a text from an input fit to be shown: control characters and

@@ -1,0 +1,198 @@
+package fit
+
+import (
+	"cmp"
+	"fmt"
+	"slices"
+	"strings"
+
+	"fitcheck/core/device"
+	"fitcheck/core/rulebook"
+	"fitcheck/core/survey"
+)
+
+// Only is one rulebook for every model; it may be nil.
+func Only(rb *rulebook.Rulebook) Rulebooks {
+	return func(string) *rulebook.Rulebook { return rb }
+}
+
+// MatchAll judges several packages for one device, and puts the best first.
+// Packages that complete each other, such as the halves of a pair that were
+// downloaded as two files, are judged together as one set where that settles
+// what is missing in each; all others one by one.
+func MatchAll(d *device.Device, rules Rulebooks, all []*survey.Survey, o Options) []*Verdict {
+	verdicts := make([]*Verdict, len(all))
+	for i, s := range all {
+		verdicts[i] = Match(d, rules, s, o)
+	}
+	taken := map[int]bool{}
+	var out []*Verdict
+	for i := range all {
+		if taken[i] || !verdicts[i].incomplete() {
+			continue
+		}
+		if set, joined := complete(d, rules, all, verdicts, taken, i, o); joined != nil {
+			for _, k := range set {
+				taken[k] = true
+			}
+			out = append(out, joined)
+		}
+	}
+	for i, v := range verdicts {
+		if !taken[i] {
+			out = append(out, v)
+		}
+	}
+	slices.SortStableFunc(out, Better)
+	return out
+}
+
+// complete looks for packages that bring what one lacks. A set stands only
+// when it is better than its first package alone.
+func complete(d *device.Device, rules Rulebooks, all []*survey.Survey, verdicts []*Verdict, taken map[int]bool, first int, o Options) ([]int, *Verdict) {
+	set, best := []int{first}, verdicts[first]
+	for k := range all {
+		if k == first || taken[k] || !verdicts[k].complements(best) {
+			continue
+		}
+		var surveys []*survey.Survey
+		for _, i := range append(slices.Clone(set), k) {
+			surveys = append(surveys, all[i])
+		}
+		if v := Match(d, rules, survey.Join(surveys...), o); v.misfits() < best.misfits() && v.usesAll(surveys) {
+			set, best = append(set, k), v
+		}
+	}
+	if len(set) == 1 {
+		return nil, nil
+	}
+	best.Notes = append(best.Notes, fmt.Sprintf("%d packages were judged together as one set: their files complete each other", len(set)))
+	return set, best
+}
+
+// lacking are the checks that fail when something is not in the package.
+var lacking = []string{"complete", "paired", "needs", "uniform"}
+
+// incomplete tells whether all that keeps a package from fitting is that
+// something is not in it.
+func (v *Verdict) incomplete() bool {
+	bad := 0
+	for _, c := range v.all() {
+		if c.Outcome != Misfit {
+			continue
+		}
+		if !slices.Contains(lacking, c.Check) {
+			return false
+		}
+		bad++
+	}
+	return bad > 0
+}
+
+// complements tells whether two packages each bring what the other has not: a
+// component, or an image for a member.
+func (v *Verdict) complements(other *Verdict) bool {
+	if v.Verdict == Misfit && !v.incomplete() || v.Package == other.Package {
+		return false
+	}
+	mine, theirs := v.brings(), other.brings()
+	return without(mine, theirs) && without(theirs, mine)
+}
+
+// brings lists what is chosen for which member, without its version.
+func (v *Verdict) brings() map[[2]string]bool {
+	out := map[[2]string]bool{}
+	for _, m := range v.Members {
+		for _, c := range m.Chosen {
+			out[[2]string{m.Name, c.Component}] = true
+		}
+	}
+	return out
+}
+
+// without tells whether one holds something that the other does not.
+func without(a, b map[[2]string]bool) bool {
+	for k := range a {
+		if !b[k] {
+			return true
+		}
+	}
+	return false
+}
+
+// usesAll tells whether an image of every package of a set is chosen.
+func (v *Verdict) usesAll(parts []*survey.Survey) bool {
+	for _, p := range parts {
+		used := false
+		for _, m := range v.Members {
+			for _, c := range m.Chosen {
+				used = used || c.Item == p.Name || strings.HasPrefix(c.Item, p.Name+"::")
+			}
+		}
+		if !used {
+			return false
+		}
+	}
+	return true
+}
+
+func (v *Verdict) misfits() int {
+	n := 0
+	for _, c := range v.all() {
+		if c.Outcome == Misfit {
+			n++
+		}
+	}
+	return n
+}
+
+// all lists the checks of the package and of every member.
+func (v *Verdict) all() []Check {
+	out := slices.Clone(v.Checks)
+	for _, m := range v.Members {
+		out = append(out, m.Checks...)
+	}
+	return out
+}
+
+// Deciding lists the checks that made the verdict what it is, by name.
+func (v *Verdict) Deciding() []string {
+	var out []string
+	for _, c := range v.all() {
+		if c.Outcome == v.Verdict && v.Verdict != Fits && !slices.Contains(out, c.Check) {
+			out = append(out, c.Check)
+		}
+	}
+	return out
+}
+
+// Better orders verdicts of several packages for one device: what fits first,
+// then what is unsettled; within these the one with less against it, then the
+// newer release, then the one whose images lie less deep in other archives.
+func Better(a, b *Verdict) int {
+	return cmp.Or(a.Verdict.rank()-b.Verdict.rank(), len(a.Deciding())-len(b.Deciding()), newer(a, b), a.depth()-b.depth(), strings.Compare(a.Package, b.Package))
+}
+
+func (v *Verdict) depth() int {
+	n := 0
+	for _, m := range v.Members {
+		for _, c := range m.Chosen {
+			n = max(n, strings.Count(c.Item, "::"))
+		}
+	}
+	return n
+}
+
+func newer(a, b *Verdict) int {
+	va, err1 := a.scheme.Parse(a.Release)
+	vb, err2 := b.scheme.Parse(b.Release)
+	switch {
+	case err1 != nil && err2 != nil:
+		return 0
+	case err1 != nil:
+		return 1
+	case err2 != nil:
+		return -1
+	}
+	return a.scheme.Compare(vb, va)
+}

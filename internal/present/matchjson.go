@@ -1,0 +1,113 @@
+package present
+
+import "fitcheck/core/fit"
+
+// jsonMatch is a verdict.
+type jsonMatch struct {
+	Verdict string       `json:"verdict"`
+	Device  string       `json:"device"`
+	Group   string       `json:"group,omitempty"`
+	Package string       `json:"package"`
+	Path    string       `json:"path"`
+	Release string       `json:"release,omitempty"`
+	Members []jsonMember `json:"members"`
+	Checks  []jsonCheck  `json:"checks"`
+	Notes   []string     `json:"notes,omitempty"`
+	Next    []string     `json:"next,omitempty"`
+	Instead string       `json:"instead,omitempty"`
+}
+
+type jsonSource struct {
+	Side   string `json:"side"`
+	Value  string `json:"value"`
+	Source string `json:"source"`
+	Where  string `json:"where"`
+}
+type jsonCheck struct {
+	Check     string       `json:"check"`
+	Component string       `json:"component,omitempty"`
+	Outcome   string       `json:"outcome"`
+	Device    string       `json:"device"`
+	Package   string       `json:"package"`
+	Because   string       `json:"because"`
+	Sources   []jsonSource `json:"sources"`
+	Advice    string       `json:"advice,omitempty"`
+}
+type jsonChosen struct {
+	Component string `json:"component"`
+	Item      string `json:"item"`
+	Config    string `json:"configuration,omitempty"`
+	Version   string `json:"version,omitempty"`
+	Slot      string `json:"slot,omitempty"`
+}
+type jsonOther struct {
+	Component string `json:"component"`
+	Item      string `json:"item"`
+	Because   string `json:"because"`
+}
+type jsonMember struct {
+	Name    string       `json:"name"`
+	Verdict string       `json:"verdict"`
+	About   string       `json:"about"`
+	Chosen  []jsonChosen `json:"chosen"`
+	Checks  []jsonCheck  `json:"checks"`
+	Others  []jsonOther  `json:"others,omitempty"`
+}
+
+func checksJSON(all []fit.Check) []jsonCheck {
+	out := []jsonCheck{}
+	for _, c := range all {
+		j := jsonCheck{c.Check, c.Component, string(c.Outcome), c.Device, c.Package, c.Because, []jsonSource{}, c.Advice}
+		for _, x := range c.Sources {
+			j.Sources = append(j.Sources, jsonSource{x.Side, x.Value, string(x.Source.Kind), x.Source.Where()})
+		}
+		out = append(out, j)
+	}
+	return out
+}
+
+func matchJSON(v, instead *fit.Verdict) jsonMatch {
+	doc := jsonMatch{string(v.Verdict), v.Device, v.Group, v.Package, v.Path, v.Release, []jsonMember{}, checksJSON(v.Checks), v.Notes, Advice(v, instead), ""}
+	if instead != nil {
+		doc.Instead = instead.Path
+	}
+	for _, m := range v.Members {
+		jm := jsonMember{Name: m.Name, About: m.About, Verdict: string(m.Verdict), Chosen: []jsonChosen{}, Checks: checksJSON(m.Checks)}
+		for _, c := range m.Chosen {
+			jm.Chosen = append(jm.Chosen, jsonChosen(c))
+		}
+		for _, o := range m.Others {
+			jm.Others = append(jm.Others, jsonOther(o))
+		}
+		doc.Members = append(doc.Members, jm)
+	}
+	return doc
+}
+
+// AnswersJSON is the document "match": one verdict, or, for several devices or
+// packages, the list of them under "matches", by device and the best first.
+func AnswersJSON(all []Answer) any {
+	if len(all) == 1 && len(all[0].Verdicts) == 1 {
+		return struct {
+			Fitcheck about `json:"fitcheck"`
+			jsonMatch
+		}{about{"match", Edition}, matchJSON(all[0].Verdicts[0], all[0].Instead)}
+	}
+	worst := fit.Fits
+	matches := []jsonMatch{}
+	for _, a := range all {
+		worst = fit.Worse(worst, a.Verdicts[0].Verdict)
+		for i, v := range a.Verdicts {
+			instead := a.Instead
+			if i > 0 {
+				instead = nil
+			}
+			matches = append(matches, matchJSON(v, instead))
+		}
+	}
+	return struct {
+		Fitcheck about       `json:"fitcheck"`
+		Verdict  string      `json:"verdict"`
+		Matches  []jsonMatch `json:"matches"`
+	}{about{"match", Edition}, string(worst), matches}
+}
