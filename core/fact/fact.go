@@ -172,10 +172,30 @@ type Claim []Fact
 
 // About returns the facts of the claim about one thing.
 func (c Claim) About(n Name) []Fact {
+	from, to := -1, 0
+	for i := range c {
+		if c[i].About != n {
+			continue
+		}
+		if from >= 0 && to != i { // they do not stand together
+			return c.gather(n)
+		}
+		if from < 0 {
+			from = i
+		}
+		to = i + 1
+	}
+	if from < 0 {
+		return nil
+	}
+	return c[from:to:to]
+}
+
+func (c Claim) gather(n Name) []Fact {
 	var out []Fact
-	for _, f := range c {
-		if f.About == n {
-			out = append(out, f)
+	for i := range c {
+		if c[i].About == n {
+			out = append(out, c[i])
 		}
 	}
 	return out

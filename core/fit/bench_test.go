@@ -43,12 +43,13 @@ func BenchmarkMatchFleet(b *testing.B) {
 	}
 	b.ReportAllocs()
 	for b.Loop() {
+		o := Options{Cache: NewCache()}
 		work := make(chan *device.Device)
 		var wg sync.WaitGroup
 		for range 2 {
 			wg.Go(func() {
 				for d := range work {
-					if len(MatchAll(d, Only(rb), packages, Options{})) == 0 {
+					if len(MatchAll(d, Only(rb), packages, o)) == 0 {
 						b.Error("no verdict")
 					}
 				}

@@ -15,15 +15,15 @@ import (
 type candidate struct {
 	item     *survey.Item
 	checks   []Check
-	opinions map[fact.Name][]opinion
+	opinions views
 	slot     string
 	release  release
 }
 
 func (c *candidate) worst() Outcome {
 	w := Fits
-	for _, ch := range c.checks {
-		w = Worse(w, ch.Outcome)
+	for i := range c.checks {
+		w = Worse(w, c.checks[i].Outcome)
 	}
 	return w
 }
@@ -117,7 +117,7 @@ func (j *judge) assignedElsewhere(it *survey.Item) bool {
 // component judges all candidates of one component and picks the best.
 func (j *judge) component(c component) result {
 	var all []*candidate
-	for _, it := range j.candidatesFor(c) {
+	for _, it := range j.o.Cache.keptItems(j.key("candidates", c, nil), func() []*survey.Item { return j.candidatesFor(c) }) {
 		all = append(all, j.candidate(c, it))
 	}
 	if len(all) == 0 {
@@ -171,14 +171,16 @@ func (j *judge) compareVersions(c component, a, b *candidate) int {
 	return scheme.Compare(va, vb)
 }
 
+var farness = map[string]int{"model": 1000, "board": 300, "arch": 200, "revision": 100, "family": 100, "region": 50, "platform": 50, "feature": 50}
+
 // distance is how far a misfit is from the device: another model is farther
 // than another revision, and that is farther than damage.
 func distance(c *candidate) int {
-	weight := map[string]int{"model": 1000, "board": 300, "arch": 200, "revision": 100, "family": 100, "region": 50, "platform": 50, "feature": 50}
 	d := 0
-	for _, ch := range c.checks {
+	for i := range c.checks {
+		ch := &c.checks[i]
 		if ch.Outcome == Misfit {
-			d += max(10, weight[ch.Check])
+			d += max(10, farness[ch.Check])
 		} else if ch.Outcome == Unsettled {
 			d++
 		}
@@ -189,7 +191,7 @@ func distance(c *candidate) int {
 // forOthers tells whether an image is meant for other devices.
 func (j *judge) forOthers(c *candidate) bool {
 	for _, ch := range c.checks {
-		if ch.Outcome == Misfit && slices.Contains(identity, fact.Name(ch.Check)) {
+		if ch.Outcome == Misfit && slices.Contains(identity[:], fact.Name(ch.Check)) {
 			return true
 		}
 	}
@@ -272,21 +274,33 @@ func (j *judge) citeVersion(c *candidate) []Cited {
 
 // candidate runs the checks that are about one image.
 func (j *judge) candidate(c component, it *survey.Item) *candidate {
-	cand := &candidate{item: it, opinions: map[fact.Name][]opinion{}}
-	witnesses := append([]fact.Witness(nil), it.Witnesses...)
+	cand := &candidate{item: it}
+	witnesses := it.Witnesses[:len(it.Witnesses):len(it.Witnesses)] // what is appended stays here
 	if of := j.s.PartOf(it.Address); len(of.NameClaim) > 0 {
 		witnesses = append(witnesses, fact.Witness{Kind: fact.FileName, Name: of.Name, Claims: []fact.Claim{of.NameClaim}})
 	}
 	for _, w := range witnesses {
 		for n, ops := range j.opinions(w) {
-			cand.opinions[n] = append(cand.opinions[n], ops...)
+			if cand.opinions[n] == nil {
+				cand.opinions[n] = ops
+			} else {
+				cand.opinions[n] = append(cand.opinions[n], ops...)
+			}
 		}
 	}
 	cand.release = j.release
 	if c.name == j.mainComponent() {
 		cand.release = j.releaseOf(cand)
 	}
-	cand.checks = append(cand.checks, j.intact(c, it), j.digest(c, it), j.agreement(c, cand, witnesses))
+	cand.checks = make([]Check, 0, 16)
+	cand.checks = append(cand.checks, j.o.Cache.keptChecks(j.key("integrity", c, it), func() []Check {
+		return []Check{j.intact(c, it), j.digest(c, it)}
+	})...)
+	agree := j.key("agreement", c, it)
+	agree.release = cand.release.rule
+	cand.checks = append(cand.checks, j.o.Cache.keptChecks(agree, func() []Check {
+		return []Check{j.agreement(c, cand, witnesses)}
+	})...)
 	cand.checks = append(cand.checks, j.signature(c, it)...)
 	for _, n := range identity {
 		cand.checks = append(cand.checks, j.identityCheck(c, cand, n))

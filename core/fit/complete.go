@@ -17,7 +17,7 @@ func (j *judge) completeChecks(results map[string]result) []Check {
 		}
 	}
 	out = append(out, j.listed()...)
-	return append(out, j.extra()...)
+	return append(out, j.o.Cache.keptChecks(about{what: "extra", survey: j.s}, j.extra)...)
 }
 
 // absent: nothing in the package is meant for a component.
@@ -100,7 +100,7 @@ func (j *judge) missing(m survey.Missing) Check {
 				ch.Outcome, ch.Because = Note, fmt.Sprintf("%s, which the manifest lists for other devices, is missing", m.File)
 				return ch
 			case open:
-				undecided = string(n)
+				undecided = string(identity[n])
 			}
 		}
 	}

@@ -123,6 +123,7 @@ type Verdict struct {
 
 	release release
 	scheme  *version.Scheme
+	against int // how many kinds of checks decide it
 }
 
 // Options steer a match.
@@ -131,6 +132,8 @@ type Options struct {
 	TrustNames bool
 	// NoRulebook says why there is none for a device, for the advice.
 	NoRulebook func(d *device.Device) string
+	// Cache, where it is not nil, is shared by matches of the same packages.
+	Cache *Cache
 }
 
 // Rulebooks finds the rulebook that knows a model; nil when none does.
@@ -144,7 +147,8 @@ func Match(d *device.Device, rules Rulebooks, s *survey.Survey, o Options) *Verd
 		rb := rules(box.Model.Text)
 		judges = append(judges, &judge{subject: newSubject(box, rb), s: s, rb: rb, o: o})
 	}
-	v.Checks = judges[0].packageChecks()
+	first := judges[0]
+	v.Checks = slices.Clone(o.Cache.keptChecks(about{what: "package", survey: s}, first.packageChecks))
 	for _, j := range judges {
 		m := j.member()
 		v.Members = append(v.Members, m)
@@ -155,6 +159,7 @@ func Match(d *device.Device, rules Rulebooks, s *survey.Survey, o Options) *Verd
 		v.Verdict = Worse(v.Verdict, c.Outcome)
 	}
 	v.standsFor(judges)
+	v.against = len(v.Deciding())
 	if o.TrustNames {
 		v.Notes = append(v.Notes, "file and folder names were trusted (-trust-names): what only they say counts as said")
 	}
@@ -223,10 +228,10 @@ func (j *judge) member() Member {
 	m.Checks = append(m.Checks, j.releaseChecks()...)
 	m.Checks = append(m.Checks, j.paired()...)
 	m.Checks = append(m.Checks, j.carried()...)
-	sortChecks(m.Checks)
+	m.Checks = sortChecks(m.Checks)
 	m.Verdict = Fits
-	for _, c := range m.Checks {
-		m.Verdict = Worse(m.Verdict, c.Outcome)
+	for i := range m.Checks {
+		m.Verdict = Worse(m.Verdict, m.Checks[i].Outcome)
 	}
 	return m
 }
@@ -257,8 +262,14 @@ func boolOrder(b bool) int {
 var order = []string{"intact", "digest", "signature", "complete", "agreement", "model", "revision", "arch", "board", "family", "region", "platform", "feature",
 	"withdrawn", "path", "needs", "paired", "slot", "room", "memory", "uniform", "attached", "entitled", "transfer", "handling", "version"}
 
-func sortChecks(all []Check) {
-	slices.SortStableFunc(all, func(a, b Check) int {
-		return slices.Index(order, a.Check) - slices.Index(order, b.Check)
-	})
+func sortChecks(all []Check) []Check {
+	out := make([]Check, 0, len(all))
+	for _, name := range order {
+		for i := range all {
+			if all[i].Check == name {
+				out = append(out, all[i])
+			}
+		}
+	}
+	return out
 }

@@ -11,8 +11,8 @@ import (
 // What excludes the device makes a misfit unless something stronger names it;
 // only what is stronger than names can make it fit.
 func (j *judge) identityCheck(c component, cand *candidate, n fact.Name) Check {
-	ops := cand.opinions[n]
-	ch := Check{Check: string(n), Component: c.name, Device: j.sides[n].text(), Package: "not said", Sources: j.cite(n)}
+	ops := cand.opinions[respect(n)]
+	ch := Check{Check: string(n), Component: c.name, Device: j.sides[n].text(), Package: "not said", Sources: j.cite(n, 2*len(ops)+2)}
 	for _, o := range ops {
 		for _, f := range o.facts {
 			ch.Sources = append(ch.Sources, Cited{OfPackage, f.Text(), f.Source})
@@ -179,7 +179,7 @@ func (j *judge) unsaid(ch *Check, c component, cand *candidate, n fact.Name) {
 // unsaidArch: an image that a strong source gives to this model and revision,
 // or board, need not say its architecture.
 func (j *judge) unsaidArch(ch *Check, cand *candidate, n fact.Name) {
-	if n == fact.Arch && (named(cand.opinions[fact.Board]) || named(cand.opinions[fact.Model]) && (named(cand.opinions[fact.Revision]) || j.alike())) {
+	if n == fact.Arch && (named(cand.opinions[respect(fact.Board)]) || named(cand.opinions[respect(fact.Model)]) && (named(cand.opinions[respect(fact.Revision)]) || j.alike())) {
 		ch.Outcome = NotApplicable
 		ch.Because += "; a strong source names the hardware itself"
 		return

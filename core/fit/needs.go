@@ -160,7 +160,7 @@ func (j *judge) needCompanion(n rulebook.Need) Check {
 
 func (j *judge) needFeature(n rulebook.Need) Check {
 	side := j.sides[fact.Feature]
-	ch := Check{Check: "needs", Device: side.text(), Package: "needs feature " + n.Feature.Text, Sources: j.cite(fact.Feature)}
+	ch := Check{Check: "needs", Device: side.text(), Package: "needs feature " + n.Feature.Text, Sources: j.cite(fact.Feature, 1)}
 	switch {
 	case !side.known():
 		ch.Outcome = Unsettled

@@ -27,17 +27,29 @@ type opinion struct {
 
 // identity lists the respects in which an image is meant for a device, in the
 // order in which the records of a manifest are narrowed down.
-var identity = []fact.Name{fact.Model, fact.Revision, fact.Arch, fact.Board, fact.Family, fact.Region, fact.Platform, fact.Feature}
+var identity = [...]fact.Name{fact.Model, fact.Revision, fact.Arch, fact.Board, fact.Family, fact.Region, fact.Platform, fact.Feature}
+
+// views are opinions in every respect, in the order of identity.
+type views [len(identity)][]opinion
+
+// respect is the place of a respect in views.
+func respect(n fact.Name) int { return slices.Index(identity[:], n) }
 
 // opinions asks a witness in every respect. A witness that makes several
 // claims, such as a manifest that lists one file for several models with
 // different revisions, is narrowed down first: claims that exclude the device
 // in one respect are left aside as long as another remains. Only what remains
 // to the end speaks, so that no two claims are mixed into one.
-func (sub *subject) opinions(w fact.Witness) map[fact.Name][]opinion {
+func (sub *subject) opinions(w fact.Witness) views {
 	alive := w.Claims
-	out := map[fact.Name][]opinion{}
-	for _, n := range identity {
+	var out views
+	if len(alive) == 1 { // nothing to narrow down
+		for i, n := range identity {
+			out[i] = sub.ask(n, alive[0])
+		}
+		return out
+	}
+	for i, n := range identity {
 		var rest []fact.Claim
 		var against []opinion
 		for _, c := range alive {
@@ -50,15 +62,15 @@ func (sub *subject) opinions(w fact.Witness) map[fact.Name][]opinion {
 		if len(rest) > 0 {
 			alive = rest
 		} else {
-			out[n] = against
+			out[i] = against
 		}
 	}
-	for _, n := range identity {
-		if out[n] != nil {
+	for i, n := range identity {
+		if out[i] != nil {
 			continue
 		}
 		for _, c := range alive {
-			out[n] = append(out[n], sub.ask(n, c)...)
+			out[i] = append(out[i], sub.ask(n, c)...)
 		}
 	}
 	return out
@@ -72,7 +84,7 @@ func (sub *subject) configuration(it *survey.Item) string {
 	}
 	found := ""
 	for i, c := range it.Image.Claims() {
-		if slices.ContainsFunc(identity, func(n fact.Name) bool { return excluding(sub.ask(n, c)) }) {
+		if slices.ContainsFunc(identity[:], func(n fact.Name) bool { return excluding(sub.ask(n, c)) }) {
 			continue
 		}
 		if found != "" {

@@ -3,6 +3,7 @@ package fit
 import (
 	"cmp"
 	"fmt"
+	"iter"
 	"slices"
 	"strings"
 
@@ -77,7 +78,7 @@ var lacking = []string{"complete", "paired", "needs", "uniform"}
 // something is not in it.
 func (v *Verdict) incomplete() bool {
 	bad := 0
-	for _, c := range v.all() {
+	for c := range v.All() {
 		if c.Outcome != Misfit {
 			continue
 		}
@@ -138,7 +139,7 @@ func (v *Verdict) usesAll(parts []*survey.Survey) bool {
 
 func (v *Verdict) misfits() int {
 	n := 0
-	for _, c := range v.all() {
+	for c := range v.All() {
 		if c.Outcome == Misfit {
 			n++
 		}
@@ -146,19 +147,28 @@ func (v *Verdict) misfits() int {
 	return n
 }
 
-// all lists the checks of the package and of every member.
-func (v *Verdict) all() []Check {
-	out := slices.Clone(v.Checks)
-	for _, m := range v.Members {
-		out = append(out, m.Checks...)
+// All goes through the checks of the package and of every member.
+func (v *Verdict) All() iter.Seq[*Check] {
+	return func(yield func(*Check) bool) {
+		for i := range v.Checks {
+			if !yield(&v.Checks[i]) {
+				return
+			}
+		}
+		for m := range v.Members {
+			for i := range v.Members[m].Checks {
+				if !yield(&v.Members[m].Checks[i]) {
+					return
+				}
+			}
+		}
 	}
-	return out
 }
 
 // Deciding lists the checks that made the verdict what it is, by name.
 func (v *Verdict) Deciding() []string {
 	var out []string
-	for _, c := range v.all() {
+	for c := range v.All() {
 		if c.Outcome == v.Verdict && v.Verdict != Fits && !slices.Contains(out, c.Check) {
 			out = append(out, c.Check)
 		}
@@ -166,11 +176,29 @@ func (v *Verdict) Deciding() []string {
 	return out
 }
 
+// Brief leaves of a verdict what decides it, and nothing of what agrees: the
+// form in which thousands of them are kept.
+func (v *Verdict) Brief() {
+	decides := func(all []Check) []Check {
+		var out []Check
+		for _, c := range all {
+			if c.Outcome == v.Verdict && v.Verdict != Fits {
+				out = append(out, c)
+			}
+		}
+		return out
+	}
+	v.Checks = decides(v.Checks)
+	for i := range v.Members {
+		v.Members[i].Checks, v.Members[i].Others = decides(v.Members[i].Checks), nil
+	}
+}
+
 // Better orders verdicts of several packages for one device: what fits first,
 // then what is unsettled; within these the one with less against it, then the
 // newer release, then the one whose images lie less deep in other archives.
 func Better(a, b *Verdict) int {
-	return cmp.Or(a.Verdict.rank()-b.Verdict.rank(), len(a.Deciding())-len(b.Deciding()), newer(a, b), a.depth()-b.depth(), strings.Compare(a.Package, b.Package))
+	return cmp.Or(a.Verdict.rank()-b.Verdict.rank(), a.against-b.against, newer(a, b), a.depth()-b.depth(), strings.Compare(a.Package, b.Package))
 }
 
 func (v *Verdict) depth() int {

@@ -48,11 +48,14 @@ func (s side) text() string {
 }
 
 // cite lists the sources of the side; for an unknown value, the file that
-// lacks it.
-func (sub *subject) cite(n fact.Name) []Cited {
+// lacks it. There is room for more.
+func (sub *subject) cite(n fact.Name, more int) []Cited {
 	s := sub.sides[n]
-	var out []Cited
-	for _, f := range append(append([]fact.Fact(nil), s.facts...), s.clash...) {
+	out := make([]Cited, 0, len(s.facts)+len(s.clash)+more)
+	for _, f := range s.facts {
+		out = append(out, Cited{OfDevice, f.Text(), f.Source})
+	}
+	for _, f := range s.clash {
 		out = append(out, Cited{OfDevice, f.Text(), f.Source})
 	}
 	if len(out) == 0 {

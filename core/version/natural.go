@@ -21,7 +21,10 @@ type run struct {
 // natural compares two texts run by run: digits as numbers of any length,
 // letters as letters without regard to case; everything else separates.
 func natural(a, b string) int {
-	ra, rb := runs(a), runs(b)
+	return compareRuns(runs(a), runs(b))
+}
+
+func compareRuns(ra, rb []run) int {
 	for i := 0; i < len(ra) || i < len(rb); i++ {
 		x, y := run{class: nothing}, run{class: nothing}
 		if i < len(ra) {

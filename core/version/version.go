@@ -11,6 +11,7 @@ import (
 	"regexp"
 	"slices"
 	"strings"
+	"sync"
 )
 
 // Scheme reads and orders the version texts of one component. The zero value
@@ -19,7 +20,13 @@ type Scheme struct {
 	Pattern *regexp.Regexp // nil: natural order
 	Order   []string       // names of groups, most significant first
 	Compact bool           // digits run together in file names may stand for a known release
+
+	mu   sync.RWMutex
+	read map[string]Version // texts that were read before
 }
+
+// maxRemembered bounds the texts that a scheme remembers.
+const maxRemembered = 1 << 14
 
 // NewScheme checks that each name in order is a group of the pattern.
 func NewScheme(pattern *regexp.Regexp, order []string, compact bool) (*Scheme, error) {
@@ -43,7 +50,7 @@ func NewScheme(pattern *regexp.Regexp, order []string, compact bool) (*Scheme, e
 // Version is a version text that its scheme has read.
 type Version struct {
 	Text   string
-	groups []string // one text per key of the order; natural: the whole text
+	groups [][]run // one for each key of the order; natural: the whole text
 }
 
 // Parse reads a version text. The error says that the scheme does not read it.
@@ -53,7 +60,13 @@ func (s *Scheme) Parse(text string) (Version, error) {
 		if !strings.ContainsAny(text, "0123456789") {
 			return Version{}, fmt.Errorf("%q holds no digit, so it is not a version", text)
 		}
-		return Version{Text: text, groups: []string{text}}, nil
+		return Version{Text: text, groups: [][]run{runs(text)}}, nil
+	}
+	s.mu.RLock()
+	known, ok := s.read[text]
+	s.mu.RUnlock()
+	if ok {
+		return known, nil
 	}
 	m := s.Pattern.FindStringSubmatch(text)
 	if m == nil {
@@ -61,7 +74,15 @@ func (s *Scheme) Parse(text string) (Version, error) {
 	}
 	v := Version{Text: text}
 	for _, name := range s.Order {
-		v.groups = append(v.groups, m[s.Pattern.SubexpIndex(name)])
+		v.groups = append(v.groups, runs(m[s.Pattern.SubexpIndex(name)]))
+	}
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if s.read == nil {
+		s.read = map[string]Version{}
+	}
+	if len(s.read) < maxRemembered {
+		s.read[text] = v
 	}
 	return v, nil
 }
@@ -69,7 +90,7 @@ func (s *Scheme) Parse(text string) (Version, error) {
 // Compare orders two versions of one scheme: -1, 0 or 1.
 func (s *Scheme) Compare(a, b Version) int {
 	for i := range min(len(a.groups), len(b.groups)) {
-		if c := natural(a.groups[i], b.groups[i]); c != 0 {
+		if c := compareRuns(a.groups[i], b.groups[i]); c != 0 {
 			return c
 		}
 	}
@@ -121,7 +142,7 @@ func squeeze(text string) string {
 func (s *Scheme) Key(v Version) string {
 	var b strings.Builder
 	for _, g := range v.groups {
-		for _, r := range runs(g) {
+		for _, r := range g {
 			fmt.Fprintf(&b, "%d%s.", r.class, r.text)
 		}
 		b.WriteByte('|')

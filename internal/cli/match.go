@@ -72,6 +72,7 @@ type matching struct {
 	expect                        digests
 	k                             *kit.Kit
 	surveys                       []*survey.Survey
+	cache                         *fit.Cache
 	surveyed                      map[string]*survey.Survey
 }
 
@@ -85,6 +86,7 @@ func (n *names) Set(text string) error {
 }
 
 func (m *matching) run(ctx context.Context, c *call, args []string) (int, error) {
+	m.cache = fit.NewCache()
 	var err error
 	if m.k, err = c.kit(); err != nil {
 		return 0, err
@@ -188,8 +190,12 @@ func (m *matching) survey(ctx context.Context, c *call, path string, prefer *rul
 }
 
 func (m *matching) options() fit.Options {
-	return fit.Options{TrustNames: m.trust, NoRulebook: func(d *device.Device) string { return noRulebook(m.k, d) }}
+	return fit.Options{TrustNames: m.trust, Cache: m.cache, NoRulebook: func(d *device.Device) string { return noRulebook(m.k, d) }}
 }
+
+// maxFull is how many verdicts are kept whole; of more, the best one for each
+// device is, and of the others what decides them.
+const maxFull = 2000
 
 // judge holds every device against every package, devices side by side.
 func (m *matching) judge(ctx context.Context, devices []*device.Device) ([]present.Answer, error) {
@@ -202,7 +208,13 @@ func (m *matching) judge(ctx context.Context, devices []*device.Device) ([]prese
 			return nil, err
 		}
 		group.Go(func() error {
-			answers[i] = present.Answer{Device: d, Verdicts: fit.MatchAll(d, rules, m.surveys, m.options())}
+			verdicts := fit.MatchAll(d, rules, m.surveys, m.options())
+			if len(devices)*len(verdicts) > maxFull {
+				for _, v := range verdicts[1:] {
+					v.Brief()
+				}
+			}
+			answers[i] = present.Answer{Device: d, Verdicts: verdicts}
 			return ctx.Err()
 		})
 	}
