@@ -105,30 +105,6 @@ func (k *Kit) hasLayouts(rb *rulebook.Rulebook) error {
 	return errors.Join(all...)
 }
 
-// Read checks one file that people write, whichever it is, and tells its kind.
-func Read(path string) (kind string, err error) {
-	data, err := ReadText(path)
-	if err != nil {
-		return "", err
-	}
-	var head struct {
-		Kind yamlfile.Text `yaml:"kind"`
-	}
-	yamlfile.Peek(data, &head)
-	switch head.Kind.Text {
-	case "layout":
-		_, err = layout.Read(path, data)
-	case "device":
-		_, err = device.Read(path, data)
-	default:
-		_, err = rulebook.Read(path, data)
-	}
-	if head.Kind.Text == "" {
-		return "rulebook", err
-	}
-	return head.Kind.Text, err
-}
-
 // show gives a file's path as it is cited: within the kit, relative to it.
 func (k *Kit) show(path string) string {
 	if rel, err := filepath.Rel(k.Dir, path); err == nil && filepath.IsLocal(rel) {

@@ -79,12 +79,12 @@ func TestOpenRefuses(t *testing.T) {
 func TestRead(t *testing.T) {
 	dir := lay(t, map[string]string{"d.yaml": deviceText, "r.yaml": rulesText, "l.yaml": layoutText, "bad.yaml": "kind: device\nmodell: x\n", "none.yaml": "a: 1\n"})
 	for name, kind := range map[string]string{"d.yaml": "device", "r.yaml": "rulebook", "l.yaml": "layout"} {
-		got, err := Read(filepath.Join(dir, name))
+		got, _, err := Read(filepath.Join(dir, name))
 		require.NoError(t, err)
 		assert.Equal(t, kind, got)
 	}
 	for _, name := range []string{"bad.yaml", "none.yaml", "gone.yaml"} {
-		_, err := Read(filepath.Join(dir, name))
+		_, _, err := Read(filepath.Join(dir, name))
 		assert.Error(t, err, name)
 	}
 }

@@ -218,22 +218,12 @@ func (c *checker) parseRange(s *version.Scheme, t y.Text) *version.Range {
 	return r
 }
 
-// mainOf is the component whose versions the releases of some families bear.
-func (c *checker) mainOf(families []y.Text) string {
-	for _, f := range families {
-		if _, ok := c.r.family(f.Text); ok {
-			return c.r.Main(f.Text)
-		}
-	}
-	return "main"
-}
-
 func (c *checker) release(rel *Release) {
 	if !rel.Version.Set() {
 		c.fail(rel.Spot, "a release needs a version", "")
 		return
 	}
-	rel.parsed = c.parse(c.mainOf(rel.Families), rel.Version)
+	rel.parsed = c.parse(c.r.mainFor(rel.Families), rel.Version)
 	for _, b := range rel.Brings.Entries {
 		c.parse(b.Key, b.Value)
 	}
@@ -289,7 +279,7 @@ func (c *checker) hops() {
 		if !to.Set() {
 			to = from
 		}
-		rule.from = c.parseRange(c.r.Scheme(c.mainOf([]y.Text{from})), rule.From)
-		rule.to = c.parseRange(c.r.Scheme(c.mainOf([]y.Text{to})), rule.To)
+		rule.from = c.parseRange(c.r.Scheme(c.r.mainFor([]y.Text{from})), rule.From)
+		rule.to = c.parseRange(c.r.Scheme(c.r.mainFor([]y.Text{to})), rule.To)
 	}
 }

@@ -12,24 +12,24 @@ import (
 // Hops says which moves from one version to another are allowed.
 type Hops struct {
 	y.Spot
-	Upward   y.Text    `yaml:"upward"`   // open or listed
-	Downward y.Text    `yaml:"downward"` // open or closed
-	Rules    []HopRule `yaml:"rules"`
+	Upward   y.Text    `yaml:"upward" enum:"open,listed" doc:"open: any newer release unless a rule forbids; listed: only what a rule allows"` // open or listed
+	Downward y.Text    `yaml:"downward" enum:"open,closed"`                                                                                    // open or closed
+	Rules    []HopRule `yaml:"rules" doc:"the first that matches decides"`
 }
 
 // HopRule allows or forbids moves; the first rule that matches decides.
 type HopRule struct {
 	y.Spot
-	From         y.Text   `yaml:"from"`
-	To           y.Text   `yaml:"to"`
+	From         y.Text   `yaml:"from" doc:"range over the version that is left"`
+	To           y.Text   `yaml:"to" doc:"range over the version that is installed"`
 	FromFamily   y.Text   `yaml:"from_family"`
 	ToFamily     y.Text   `yaml:"to_family"`
 	Models       []y.Text `yaml:"models"`
 	Revisions    []y.Text `yaml:"revisions"`
 	Allow        *bool    `yaml:"allow"`
 	ResetsConfig bool     `yaml:"resets_config"`
-	Via          y.Text   `yaml:"via"`
-	Source       y.Text   `yaml:"source"`
+	Via          y.Text   `yaml:"via" doc:"a hint where to stop on the way"`
+	Source       y.Text   `yaml:"source" doc:"key of a document under sources"`
 	Why          y.Text   `yaml:"why"`
 
 	from, to *version.Range

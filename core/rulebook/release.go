@@ -12,26 +12,26 @@ type Release struct {
 	y.Spot
 	Version      y.Text        `yaml:"version"`
 	Date         y.Date        `yaml:"date"`
-	Channel      y.Text        `yaml:"channel"`
-	Families     []y.Text      `yaml:"families"`
-	Models       []y.Text      `yaml:"models"`
-	Revisions    []y.Text      `yaml:"revisions"`
-	Brings       y.Map[y.Text] `yaml:"brings"`
-	Needs        []Need        `yaml:"needs"`
-	Drops        []y.Text      `yaml:"drops"`
-	Withdrawn    y.Text        `yaml:"withdrawn"`
-	Source       y.Text        `yaml:"source"`
+	Channel      y.Text        `yaml:"channel" doc:"free text: current, long-term, beta …"`
+	Families     []y.Text      `yaml:"families" doc:"image families it is of; none means all"`
+	Models       []y.Text      `yaml:"models" doc:"models it is for; none means all"`
+	Revisions    []y.Text      `yaml:"revisions" doc:"hardware revisions it is for; none means all"`
+	Brings       y.Map[y.Text] `yaml:"brings" doc:"component to version"`
+	Needs        []Need        `yaml:"needs" doc:"what must hold before it is installed"`
+	Drops        []y.Text      `yaml:"drops" doc:"attached models that it no longer supports"`
+	Withdrawn    y.Text        `yaml:"withdrawn" doc:"why it was withdrawn"`
+	Source       y.Text        `yaml:"source" doc:"key of a document under sources"`
 	Minutes      *Minutes      `yaml:"minutes"`
-	ResetsConfig bool          `yaml:"resets_config"`
-	ChecksAfter  []y.Text      `yaml:"checks_after"`
+	ResetsConfig bool          `yaml:"resets_config" doc:"installing it resets the configuration"`
+	ChecksAfter  []y.Text      `yaml:"checks_after" doc:"what to see to afterwards"`
 
 	parsed version.Version
 }
 
 // Minutes is how long an install takes and how much of it is outage.
 type Minutes struct {
-	Install int `yaml:"install"`
-	Outage  int `yaml:"outage"`
+	Install int `yaml:"install" doc:"minutes of the whole install"`
+	Outage  int `yaml:"outage" doc:"minutes without service"`
 }
 
 // Need is something that must hold before a release is installed. Exactly one
@@ -39,13 +39,13 @@ type Minutes struct {
 type Need struct {
 	y.Spot
 	Component   y.Text `yaml:"component"`
-	Companion   y.Text `yaml:"companion"`
+	Companion   y.Text `yaml:"companion" doc:"a system whose version is tied to this one"`
 	StorageFree y.Size `yaml:"storage_free"`
 	Memory      y.Size `yaml:"memory"`
 	Feature     y.Text `yaml:"feature"`
-	Attached    y.Text `yaml:"attached"` // a model of which one must be attached
-	Within      y.Text `yaml:"within"`
-	Source      y.Text `yaml:"source"`
+	Attached    y.Text `yaml:"attached" doc:"a model of which one must be attached"` // a model of which one must be attached
+	Within      y.Text `yaml:"within" doc:"a range of versions: \">=8.2.1 <9 || 7.9.1\""`
+	Source      y.Text `yaml:"source" doc:"key of a document under sources"`
 	Why         y.Text `yaml:"why"`
 
 	Range *version.Range // of Within, nil where there is none

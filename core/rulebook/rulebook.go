@@ -22,21 +22,21 @@ import (
 type Rulebook struct {
 	File string
 
-	Kind     y.Text                `yaml:"kind"`
-	Title    y.Text                `yaml:"title"`
-	Maker    y.Text                `yaml:"maker"`
-	Revised  y.Date                `yaml:"revised"`
-	Sources  y.Map[y.Text]         `yaml:"sources"`
-	Layouts  []y.Text              `yaml:"layouts"` // files in the kit's layouts/
-	Models   y.Map[Model]          `yaml:"models"`
+	Kind     y.Text                `yaml:"kind" enum:"rulebook"`
+	Title    y.Text                `yaml:"title" doc:"title of the line, or of this kind of entry"`
+	Maker    y.Text                `yaml:"maker" doc:"who makes it"`
+	Revised  y.Date                `yaml:"revised" doc:"day of the last change to this file"`
+	Sources  y.Map[y.Text]         `yaml:"sources" doc:"key to the title of the document that rules cite"`
+	Layouts  []y.Text              `yaml:"layouts" doc:"files in the kit's layouts/"` // files in the kit's layouts/
+	Models   y.Map[Model]          `yaml:"models" doc:"name to what is known of the model"`
 	Families y.Map[Family]         `yaml:"families"`
-	Versions y.Map[VersionPattern] `yaml:"versions"`
-	Packages []Package             `yaml:"packages"`
+	Versions y.Map[VersionPattern] `yaml:"versions" doc:"component, or default, to how its version texts are read and ordered"`
+	Packages []Package             `yaml:"packages" doc:"how downloads of this line are put together"`
 	Releases []Release             `yaml:"releases"`
-	Hops     *Hops                 `yaml:"hops"`
+	Hops     *Hops                 `yaml:"hops" doc:"which moves from one version to another are allowed"`
 
-	Transfer  *Transfer `yaml:"transfer"`
-	Captures  []Capture `yaml:"captures"`
+	Transfer  *Transfer `yaml:"transfer" doc:"what the device's way of fetching a file can carry"`
+	Captures  []Capture `yaml:"captures" doc:"how console output is read into a device file"`
 	Recovery  y.Text    `yaml:"recovery,unserved"`
 	Procedure y.Text    `yaml:"procedure,unserved"`
 
@@ -45,7 +45,7 @@ type Rulebook struct {
 
 // Model is a model of the line.
 type Model struct {
-	Also     []y.Text     `yaml:"also"`
+	Also     []y.Text     `yaml:"also" doc:"other spellings of the name"`
 	Families []y.Text     `yaml:"families"`
 	Revs     y.Map[Board] `yaml:"revisions"`
 	Board                 // what holds where a revision does not say otherwise
@@ -53,25 +53,25 @@ type Model struct {
 
 // Board is what the hardware of a model or of one revision is.
 type Board struct {
-	Arch   y.Text   `yaml:"arch"`
-	Boards []y.Text `yaml:"boards"`
-	Slot   y.Size   `yaml:"slot"`
+	Arch   y.Text   `yaml:"arch" doc:"processor architecture"`
+	Boards []y.Text `yaml:"boards" doc:"board identifiers"`
+	Slot   y.Size   `yaml:"slot" doc:"size of a slot"`
 	Memory y.Size   `yaml:"memory"`
 }
 
 // Family is an image family. Its components stand in the order in which they
 // are installed.
 type Family struct {
-	Title      y.Text           `yaml:"title"`
-	Components y.Map[Component] `yaml:"components"`
-	Paired     [][]y.Text       `yaml:"paired"`
+	Title      y.Text           `yaml:"title" doc:"title of the line, or of this kind of entry"`
+	Components y.Map[Component] `yaml:"components" doc:"in the order in which they are installed"`
+	Paired     [][]y.Text       `yaml:"paired" doc:"groups of components that carry one version and move together"`
 }
 
 // Component is what one image of a family is for.
 type Component struct {
-	Title    y.Text `yaml:"title"`
-	Optional bool   `yaml:"optional"`
-	Slotted  bool   `yaml:"slotted"`
+	Title    y.Text `yaml:"title" doc:"title of the line, or of this kind of entry"`
+	Optional bool   `yaml:"optional" doc:"a package need not bring it"`
+	Slotted  bool   `yaml:"slotted" doc:"it has slots, of which one is active"`
 }
 
 // VersionPattern says how the version texts of a component are read; the bare
@@ -79,9 +79,9 @@ type Component struct {
 type VersionPattern struct {
 	y.Spot
 	Natural bool
-	Pattern y.Pattern `yaml:"pattern"`
-	Order   []y.Text  `yaml:"order"`
-	Compact bool      `yaml:"compact"`
+	Pattern y.Pattern `yaml:"pattern" doc:"reads a version text; its named groups are put in order"`
+	Order   []y.Text  `yaml:"order" doc:"groups of the pattern, the most significant first"`
+	Compact bool      `yaml:"compact" doc:"842c in a file name may stand for the known release 8.4.2c"`
 }
 
 // FromScalar reads the bare word.
@@ -97,14 +97,14 @@ func (v *VersionPattern) FromScalar(text string, at y.Spot) error {
 // Package says how one kind of download is put together.
 type Package struct {
 	y.Spot
-	Title      y.Text        `yaml:"title"`
-	File       y.Pattern     `yaml:"file"`
-	Handling   y.Text        `yaml:"handling"`
-	Components []y.Text      `yaml:"components"`
+	Title      y.Text        `yaml:"title" doc:"title of the line, or of this kind of entry"`
+	File       y.Pattern     `yaml:"file" doc:"reads the download's name; groups are names of facts"`
+	Handling   y.Text        `yaml:"handling" enum:"unpacked,whole" doc:"how a server must offer it"`
+	Components []y.Text      `yaml:"components" doc:"in the order in which they are installed"`
 	Manifest   *ManifestRule `yaml:"manifest"`
-	Checksums  y.Glob        `yaml:"checksums"`
-	Notes      []y.Glob      `yaml:"notes"`
-	Items      []ItemRule    `yaml:"items"`
+	Checksums  y.Glob        `yaml:"checksums" doc:"glob: the checksum lists"`
+	Notes      []y.Glob      `yaml:"notes" doc:"globs: release notes and readme files"`
+	Items      []ItemRule    `yaml:"items" doc:"what the items are for"`
 
 	Signature *SignatureRule `yaml:"signature"`
 }
@@ -112,19 +112,19 @@ type Package struct {
 // Transfer says what the device's way of fetching a file can carry.
 type Transfer struct {
 	y.Spot
-	Protocol    y.Text `yaml:"protocol"`
-	Largest     y.Size `yaml:"largest"`      // of one file
-	LongestName int    `yaml:"longest_name"` // in bytes; 0 is no bound
-	Blocksize   *bool  `yaml:"blocksize"`    // the device negotiates the size of blocks
+	Protocol    y.Text `yaml:"protocol" doc:"tftp, http …"`
+	Largest     y.Size `yaml:"largest" doc:"largest file that can be carried"`           // of one file
+	LongestName int    `yaml:"longest_name" doc:"bytes of the longest file name"`        // in bytes; 0 is no bound
+	Blocksize   *bool  `yaml:"blocksize" doc:"the device negotiates the size of blocks"` // the device negotiates the size of blocks
 }
 
 // Capture says how the console output of the line is read into a device file.
 type Capture struct {
 	y.Spot
-	Recognise y.Pattern        `yaml:"recognise"` // found in every such capture
-	Member    y.Pattern        `yaml:"member"`    // begins what is said of one member of a group
-	Read      y.Map[y.Pattern] `yaml:"read"`      // key of the device file to a pattern whose first group is its value
-	Each      y.Map[y.Pattern] `yaml:"each"`      // list of the device file to the pattern of one entry
+	Recognise y.Pattern        `yaml:"recognise" doc:"a pattern that every such capture holds"`                                    // found in every such capture
+	Member    y.Pattern        `yaml:"member" doc:"a pattern that begins what is said of one member; its first group is the name"` // begins what is said of one member of a group
+	Read      y.Map[y.Pattern] `yaml:"read" doc:"key of the device file to a pattern whose first group is the value"`              // key of the device file to a pattern whose first group is its value
+	Each      y.Map[y.Pattern] `yaml:"each" doc:"list of the device file to the pattern of one entry"`                             // list of the device file to the pattern of one entry
 }
 
 // CaptureRules are the captures in the form in which they are applied.
@@ -147,10 +147,10 @@ func (r *Rulebook) CaptureRules() []device.CaptureRule {
 // SignatureRule says what of a download is signed, and by whom.
 type SignatureRule struct {
 	y.Spot
-	Item   y.Glob `yaml:"item"`   // the signature; the signed text itself where it is clear-signed
-	Of     y.Text `yaml:"of"`     // manifest, checksums, package, image (its own), or a glob over items
-	Key    y.Text `yaml:"key"`    // file in the kit's keys/
-	Scheme y.Text `yaml:"scheme"` // see sign.Schemes
+	Item   y.Glob `yaml:"item" doc:"glob: which item it is"`                                  // the signature; the signed text itself where it is clear-signed
+	Of     y.Text `yaml:"of" doc:"manifest, checksums, package, image, or a glob over items"` // manifest, checksums, package, image (its own), or a glob over items
+	Key    y.Text `yaml:"key" doc:"file in the kit's keys/"`                                  // file in the kit's keys/
+	Scheme y.Text `yaml:"scheme"`                                                             // see sign.Schemes
 }
 
 // OfGlob takes Of as a glob over items.
@@ -159,16 +159,16 @@ func (r *SignatureRule) OfGlob() y.Glob { return y.Glob{Pattern: r.Of.Text, Spot
 // ManifestRule says where the manifest is and how it reads.
 type ManifestRule struct {
 	y.Spot
-	Item    y.Glob    `yaml:"item"`
-	Form    y.Text    `yaml:"form"`
-	Heading y.Pattern `yaml:"heading"`
-	Record  y.Pattern `yaml:"record"`
+	Item    y.Glob    `yaml:"item" doc:"glob: which item it is"`
+	Form    y.Text    `yaml:"form" enum:"lines,ini,csv,json,yaml,xml"`
+	Heading y.Pattern `yaml:"heading" doc:"form lines: reads a heading, whose facts hold for the records under it"`
+	Record  y.Pattern `yaml:"record" doc:"form lines: reads one record"`
 
 	// Of the other forms: where groups and records are, and which key is what.
-	Groups      y.Text        `yaml:"groups"`
-	GroupFields y.Map[y.Text] `yaml:"group_fields"`
-	Records     y.Text        `yaml:"records"`
-	Fields      y.Map[y.Text] `yaml:"fields"`
+	Groups      y.Text        `yaml:"groups" doc:"path to the groups"`
+	GroupFields y.Map[y.Text] `yaml:"group_fields" doc:"fact to key of a group"`
+	Records     y.Text        `yaml:"records" doc:"path to the records"`
+	Fields      y.Map[y.Text] `yaml:"fields" doc:"fact to key of a record"`
 }
 
 // Read reads a manifest as the rule says.
@@ -202,9 +202,9 @@ func plain(m y.Map[y.Text]) map[string]string {
 // ItemRule says what the items of a download are for.
 type ItemRule struct {
 	y.Spot
-	Match     y.Glob    `yaml:"match"`
+	Match     y.Glob    `yaml:"match" doc:"glob over items"`
 	Component y.Text    `yaml:"component"`
-	Title     y.Pattern `yaml:"title"` // reads facts out of the header's own title
+	Title     y.Pattern `yaml:"title" doc:"title of the line, or of this kind of entry"` // reads facts out of the header's own title
 }
 
 // Read reads a rulebook. All that is wrong with it is in the error.

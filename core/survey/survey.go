@@ -35,6 +35,8 @@ type Options struct {
 	Quick bool
 	// Progress, where it is not nil, lets others see how far the survey is.
 	Progress *archive.Progress
+	// Texts keeps small texts whatever they are called; see Item.Text.
+	Texts bool
 	// Deep looks for images at any offset of items of no known format.
 	Deep bool
 	// Formats that items are told by; nil stands for the built-in ones.
@@ -135,6 +137,15 @@ type Missing struct {
 
 // Firmware tells whether the item is of a format that devices run or install.
 func (it *Item) Firmware() bool { return it.format != nil && it.format.Firmware }
+
+// Text is the item's content where it was kept: texts that may be manifests,
+// lists or signatures, and all small ones where the survey was to keep them.
+func (it *Item) Text() []byte {
+	if it.text == nil {
+		return nil
+	}
+	return it.plain()
+}
 
 // Title names the item's kind for people.
 func (it *Item) Title() string {
@@ -416,6 +427,9 @@ func (c *collector) wanted(a *archive.Item, kind string, head []byte) bool {
 				return true
 			}
 		}
+	}
+	if kind == "text" && c.options.Texts {
+		return a.Size >= 0 && a.Size <= maxGuessed
 	}
 	if kind == "json" || kind == "xml" || kind == "yaml" || kind == "text" && manifestName.MatchString(a.Name) {
 		return a.Size >= 0 && a.Size <= maxGuessed

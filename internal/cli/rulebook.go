@@ -2,42 +2,110 @@ package cli
 
 import (
 	"context"
+	"encoding/json"
 	"errors"
 	"flag"
+	"fmt"
+	"strings"
 
+	"fitcheck/core/draft"
 	"fitcheck/core/kit"
+	"fitcheck/core/survey"
 	"fitcheck/internal/present"
 )
 
 var rulebookCommand = &command{
-	name: "rulebook", args: "check FILE…", tells: true,
+	name: "rulebook", args: "check FILE… | draft PACKAGE… | schema device|rulebook|layout", tells: true, reads: true,
 	short: "is this rulebook, layout or device file sound?",
-	long: `Reads files that people write and says all that is wrong with them, each with its
-line, column and what to do. The exit status is 0 when they are sound, 1 when not, 4
-when one cannot be opened.`,
+	long: `check reads files that people write and says all that is wrong with them, each with its
+line, column and what to do; warnings are about what can be read and is hardly meant. The
+exit status is 0 when the files are sound, 1 when not, 4 when one cannot be opened.
+draft writes a first rulebook from what manifests, headers and names in packages say. Every
+guess in it is marked; nothing in it allows an install before you have gone through it.
+schema prints the JSON Schema of a kind of file, for editors that complete and check.`,
 	setup: func(*flag.FlagSet) func(context.Context, *call, []string) (int, error) {
-		return func(_ context.Context, c *call, args []string) (int, error) {
-			if len(args) < 2 || args[0] != "check" {
-				return 0, usagef("write rulebook check, and the files to check")
+		return func(ctx context.Context, c *call, args []string) (int, error) {
+			if len(args) < 2 {
+				return 0, usagef("write rulebook check, draft or schema, and what for")
 			}
-			var files []present.CheckedFile
-			status := exitFits
-			for _, path := range args[1:] {
-				kind, err := kit.Read(path)
-				f := present.CheckedFile{Path: path, Kind: kind}
-				if err != nil && !errors.As(err, &f.Errors) {
-					return 0, err
-				}
-				if len(f.Errors) > 0 {
-					status = exitMisfit
-				}
-				files = append(files, f)
+			switch args[0] {
+			case "check":
+				return c.check(args[1:])
+			case "draft":
+				return c.draft(ctx, args[1:])
+			case "schema":
+				return c.schema(args[1:])
 			}
-			if c.json {
-				return status, present.WriteJSON(c.env.Stdout, present.CheckedJSON(files))
-			}
-			c.screen().Checked(files)
-			return status, nil
+			return 0, usagef("there is no rulebook %s; write check, draft or schema", args[0])
 		}
 	},
+}
+
+// check tells what is wrong with files that people write.
+func (c *call) check(paths []string) (int, error) {
+	var files []present.CheckedFile
+	status := exitFits
+	for _, path := range paths {
+		kind, warnings, err := kit.Read(path)
+		f := present.CheckedFile{Path: path, Kind: kind, Warnings: warnings}
+		if err != nil && !errors.As(err, &f.Errors) {
+			return 0, err
+		}
+		if len(f.Errors) > 0 {
+			status = exitMisfit
+		}
+		files = append(files, f)
+	}
+	if c.json {
+		return status, present.WriteJSON(c.env.Stdout, present.CheckedJSON(files))
+	}
+	c.screen().Checked(files)
+	return status, nil
+}
+
+// draft writes a rulebook from what packages say of themselves.
+func (c *call) draft(ctx context.Context, packages []string) (int, error) {
+	k, err := c.kit()
+	if err != nil {
+		return 0, err
+	}
+	var surveys []*survey.Survey
+	for _, p := range packages {
+		paths, err := k.Packages(p, false)
+		if err != nil {
+			return 0, err
+		}
+		for _, path := range paths {
+			// What rulebooks know already is not drafted.
+			s, err := survey.Run(ctx, path, survey.Options{Limits: c.limits, Formats: k.Formats, Texts: true})
+			if err != nil {
+				return 0, err
+			}
+			if err := denied(s); err != nil {
+				return 0, err
+			}
+			surveys = append(surveys, s)
+		}
+	}
+	d := draft.New(surveys)
+	if c.json {
+		return exitFits, present.WriteJSON(c.env.Stdout, present.DraftJSON(d))
+	}
+	fmt.Fprint(c.env.Stdout, present.SafeLines(d.YAML()))
+	return exitFits, nil
+}
+
+// schema prints the schema of a kind of file.
+func (c *call) schema(kinds []string) (int, error) {
+	if len(kinds) != 1 {
+		return 0, usagef("schema takes one kind of file")
+	}
+	doc := kit.Schema(kinds[0])
+	if doc == nil {
+		return 0, usagef("there is no schema of %s; write one of %s", kinds[0], strings.Join(kit.Kinds(), ", "))
+	}
+	e := json.NewEncoder(c.env.Stdout)
+	e.SetIndent("", "  ")
+	e.SetEscapeHTML(false)
+	return exitFits, e.Encode(doc)
 }

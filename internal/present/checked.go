@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"strings"
 
+	"fitcheck/core/draft"
 	"fitcheck/core/yamlfile"
 )
 
@@ -11,6 +12,8 @@ import (
 type CheckedFile struct {
 	Path, Kind string
 	Errors     yamlfile.Errors
+	// Warnings are about what can be read and is hardly meant.
+	Warnings yamlfile.Errors
 }
 
 // Checked shows how the files came out.
@@ -20,15 +23,24 @@ func (s *Screen) Checked(files []CheckedFile) {
 			s.blank()
 		}
 		if len(f.Errors) == 0 {
-			s.hanging(s.paint(good, "SOUND")+"  ", 7, strong, fmt.Sprintf("%s, a %s", f.Path, f.Kind))
-			continue
-		}
-		s.hanging(s.paint(bad, strings.ToUpper(count(len(f.Errors), "error")))+"  ", 10, strong, fmt.Sprintf("%s, a %s", f.Path, f.Kind))
-		for _, e := range f.Errors {
-			s.hanging("  "+s.paint(bad, "! "), 4, plain, fmt.Sprintf("%s:%d:%d: %s", e.File, e.Spot.Line, e.Spot.Column, e.Message))
-			if e.Advice != "" {
-				s.line(6, plain, "-> "+e.Advice)
+			said := fmt.Sprintf("%s, a %s", f.Path, f.Kind)
+			if len(f.Warnings) > 0 {
+				said += ", with " + count(len(f.Warnings), "warning")
 			}
+			s.hanging(s.paint(good, "SOUND")+"  ", 7, strong, said)
+		} else {
+			s.hanging(s.paint(bad, strings.ToUpper(count(len(f.Errors), "error")))+"  ", 10, strong, fmt.Sprintf("%s, a %s", f.Path, f.Kind))
+		}
+		s.faults(f.Errors, bad, "! ")
+		s.faults(f.Warnings, doubt, "? ")
+	}
+}
+
+func (s *Screen) faults(all yamlfile.Errors, st style, mark string) {
+	for _, e := range all {
+		s.hanging("  "+s.paint(st, mark), 4, plain, fmt.Sprintf("%s:%d:%d: %s", e.File, e.Spot.Line, e.Spot.Column, e.Message))
+		if e.Advice != "" {
+			s.line(6, plain, "-> "+e.Advice)
 		}
 	}
 }
@@ -42,21 +54,35 @@ func CheckedJSON(files []CheckedFile) any {
 		Advice  string `json:"advice,omitempty"`
 	}
 	type file struct {
-		File   string  `json:"file"`
-		Kind   string  `json:"kind"`
-		Sound  bool    `json:"sound"`
-		Errors []fault `json:"errors"`
+		File     string  `json:"file"`
+		Kind     string  `json:"kind"`
+		Sound    bool    `json:"sound"`
+		Errors   []fault `json:"errors"`
+		Warnings []fault `json:"warnings"`
 	}
 	doc := struct {
 		Fitcheck about  `json:"fitcheck"`
 		Files    []file `json:"files"`
 	}{about{"rulebook check", Edition}, []file{}}
 	for _, f := range files {
-		j := file{f.Path, f.Kind, len(f.Errors) == 0, []fault{}}
+		j := file{f.Path, f.Kind, len(f.Errors) == 0, []fault{}, []fault{}}
 		for _, e := range f.Errors {
 			j.Errors = append(j.Errors, fault{e.Spot.Line, e.Spot.Column, e.Message, e.Advice})
+		}
+		for _, e := range f.Warnings {
+			j.Warnings = append(j.Warnings, fault{e.Spot.Line, e.Spot.Column, e.Message, e.Advice})
 		}
 		doc.Files = append(doc.Files, j)
 	}
 	return doc
+}
+
+// DraftJSON is the document "rulebook draft".
+func DraftJSON(d *draft.Draft) any {
+	return struct {
+		Fitcheck about    `json:"fitcheck"`
+		Text     string   `json:"text"`
+		Guesses  []string `json:"guesses"`
+		Notes    []string `json:"notes,omitempty"`
+	}{about{"rulebook draft", Edition}, d.YAML(), d.Guesses(), d.Notes}
 }

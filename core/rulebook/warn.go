@@ -1,0 +1,390 @@
+package rulebook
+
+import (
+	"fmt"
+	"regexp"
+	"regexp/syntax"
+	"slices"
+	"strings"
+
+	"github.com/agext/levenshtein"
+
+	y "fitcheck/core/yamlfile"
+)
+
+// Warnings finds what a rulebook can be read with, and what is hardly meant:
+// names that nothing answers to, rules that never decide or contradict each
+// other, patterns that read nothing, statements without a source.
+func (r *Rulebook) Warnings() y.Errors {
+	w := &warner{r: r}
+	w.models()
+	w.families()
+	w.releases()
+	w.rules()
+	w.packages()
+	w.sources()
+	slices.SortStableFunc(w.found, func(a, b *y.Error) int { return a.Spot.Line - b.Spot.Line })
+	return w.found
+}
+
+// Idle lists the warnings about rules and releases that never apply, because
+// they name a model or family that the rulebook does not know. A verdict that
+// rests on such a rulebook says so.
+func (r *Rulebook) Idle() y.Errors {
+	w := &warner{r: r}
+	for i := range r.Releases {
+		w.scope(r.Releases[i].Models, r.Releases[i].Families)
+	}
+	if r.Hops != nil {
+		for i := range r.Hops.Rules {
+			rule := &r.Hops.Rules[i]
+			w.scope(rule.Models, []y.Text{rule.FromFamily, rule.ToFamily})
+		}
+	}
+	return w.found
+}
+
+type warner struct {
+	r     *Rulebook
+	found y.Errors
+}
+
+func (w *warner) warn(at y.Spot, advice, format string, args ...any) {
+	w.found = append(w.found, &y.Error{File: w.r.File, Spot: y.Spot{Line: max(1, at.Line), Column: max(1, at.Column)}, Message: fmt.Sprintf(format, args...), Advice: advice})
+}
+
+// near names what a misspelt name may have meant.
+func near(name string, known []string) string {
+	best, dist := "", len(name)/2+1
+	for _, k := range known {
+		if n := levenshtein.Distance(strings.ToLower(name), strings.ToLower(k), nil); n < dist {
+			best, dist = k, n
+		}
+	}
+	if best != "" {
+		return fmt.Sprintf("did you mean %s?", best)
+	}
+	if len(known) == 0 {
+		return ""
+	}
+	return "known are " + strings.Join(known, ", ")
+}
+
+// scope checks the models and families that a rule or release is for.
+func (w *warner) scope(models, families []y.Text) {
+	for _, t := range models {
+		if _, ok := w.r.FindModel(t.Text); !ok {
+			w.warn(t.Spot, near(t.Text, w.r.Models.Keys()), "the rulebook knows no model %s, so that this never applies", t.Text)
+		}
+	}
+	for _, t := range families {
+		if !t.Set() || len(w.r.Families.Entries) == 0 {
+			continue
+		}
+		if _, ok := w.r.family(t.Text); !ok && !w.modelRuns(t.Text) {
+			w.warn(t.Spot, near(t.Text, w.r.Families.Keys()), "the rulebook knows no family %s, so that this never applies", t.Text)
+		}
+	}
+}
+
+// modelRuns tells whether some model lists a family.
+func (w *warner) modelRuns(family string) bool {
+	return slices.ContainsFunc(w.r.Models.Entries, func(e *y.Entry[Model]) bool { return contains(e.Value.Families, family) })
+}
+
+func (w *warner) models() {
+	for _, e := range w.r.Models.Entries {
+		if len(e.Value.Families) == 0 && len(w.r.Families.Entries) > 0 {
+			w.warn(e.Spot, "add families:", "nothing says which image families %s runs", e.Key)
+		}
+		for _, t := range e.Value.Families {
+			if _, ok := w.r.family(t.Text); !ok {
+				w.warn(t.Spot, near(t.Text, w.r.Families.Keys()), "the family %s of %s is not described under families", t.Text, e.Key)
+			}
+		}
+	}
+}
+
+func (w *warner) families() {
+	for _, e := range w.r.Families.Entries {
+		if len(e.Value.Components.Entries) == 0 {
+			w.warn(e.Spot, "add components: in the order in which they are installed", "the family %s has no components", e.Key)
+		}
+		if !w.modelRuns(e.Key) && len(w.r.Models.Entries) > 0 {
+			w.warn(e.Spot, "add it to families: of a model", "no model runs the family %s", e.Key)
+		}
+		for _, group := range e.Value.Paired {
+			for _, t := range group {
+				if _, ok := e.Value.Components.Get(t.Text); !ok {
+					w.warn(t.Spot, near(t.Text, e.Value.Components.Keys()), "paired names %s, which is no component of the family %s", t.Text, e.Key)
+				}
+			}
+		}
+	}
+	for _, e := range w.r.Versions.Entries {
+		if e.Key != "default" && !w.component(e.Key) {
+			w.warn(e.Spot, near(e.Key, w.components()), "versions speaks of %s, which is no component of a family", e.Key)
+		}
+	}
+}
+
+// components lists the components of all families.
+func (w *warner) components() []string {
+	var out []string
+	for _, f := range w.r.Families.Entries {
+		for _, k := range f.Value.Components.Keys() {
+			if !slices.Contains(out, k) {
+				out = append(out, k)
+			}
+		}
+	}
+	return out
+}
+
+// component tells whether a family has a component; where none has any, every
+// name is as good.
+func (w *warner) component(name string) bool {
+	all := w.components()
+	return len(all) == 0 || slices.Contains(all, name)
+}
+
+func (w *warner) releases() {
+	for i := range w.r.Releases {
+		rel := &w.r.Releases[i]
+		w.scope(rel.Models, rel.Families)
+		if len(rel.Families) == 0 && len(w.r.Families.Entries) > 1 {
+			w.warn(rel.Spot, "add families:", "the release %s does not say which family it is of, and there are %d", rel.Version.Text, len(w.r.Families.Entries))
+		}
+		for _, b := range rel.Brings.Entries {
+			if !w.component(b.Key) {
+				w.warn(b.Spot, near(b.Key, w.components()), "the release %s brings %s, which is no component of a family", rel.Version.Text, b.Key)
+			}
+		}
+		for k := range rel.Needs {
+			if n := &rel.Needs[k]; n.Component.Set() && !w.component(n.Component.Text) {
+				w.warn(n.Component.Spot, near(n.Component.Text, w.components()), "the release %s needs %s, which is no component of a family", rel.Version.Text, n.Component.Text)
+			}
+		}
+		for k := range i {
+			if w.twin(rel, &w.r.Releases[k]) {
+				w.warn(rel.Spot, "join the two entries", "the release %s is listed in line %d already, for the same family and hardware", rel.Version.Text, w.r.Releases[k].Line)
+			}
+		}
+	}
+}
+
+// twin tells whether two entries are the same release.
+func (w *warner) twin(a, b *Release) bool {
+	if w.r.Scheme(w.r.mainFor(a.Families)).Compare(a.parsed, b.parsed) != 0 {
+		return false
+	}
+	return overlap(a.Families, b.Families) && overlap(a.Models, b.Models) && overlap(a.Revisions, b.Revisions)
+}
+
+// overlap tells whether two lists share a name; an empty one stands for all.
+func overlap(a, b []y.Text) bool {
+	if len(a) == 0 || len(b) == 0 {
+		return true
+	}
+	return slices.ContainsFunc(a, func(t y.Text) bool { return contains(b, t.Text) })
+}
+
+// rules finds hop rules that never decide.
+func (w *warner) rules() {
+	if w.r.Hops == nil {
+		return
+	}
+	for i := range w.r.Hops.Rules {
+		rule := &w.r.Hops.Rules[i]
+		w.scope(rule.Models, []y.Text{rule.FromFamily, rule.ToFamily})
+		if rule.Via.Set() && len(w.r.Releases) > 0 && w.r.FindRelease(rule.Via.Text, rule.FromFamily.Text, "", "") == nil {
+			w.warn(rule.Via.Spot, near(rule.Via.Text, w.r.Known()), "via names %s, which is no release of the rulebook", rule.Via.Text)
+		}
+		for k := range i {
+			before := &w.r.Hops.Rules[k]
+			if !before.coversAll(rule) {
+				continue
+			}
+			switch {
+			case *before.Allow == *rule.Allow:
+				w.warn(rule.Spot, "take it out, or put it before that one", "this rule never decides: the rule in line %d comes first and matches all that it would", before.Line)
+			case rule.coversAll(before):
+				w.warn(rule.Spot, "find out which of the two is right, and take the other one out", "this rule contradicts the one in line %d, which speaks of the same moves and comes first", before.Line)
+			default:
+				w.warn(rule.Spot, "put it before that one if it is the exception", "this rule never decides, and says otherwise than the rule in line %d, which comes first and matches all that it would", before.Line)
+			}
+			break
+		}
+		w.neverHolds(rule)
+	}
+}
+
+// neverHolds finds rules that allow what the need of every release on main
+// forbids.
+func (w *warner) neverHolds(rule *HopRule) {
+	if !*rule.Allow || rule.from == nil {
+		return
+	}
+	for i := range w.r.Releases {
+		rel := &w.r.Releases[i]
+		if rule.to != nil && !rule.to.Contains(rel.parsed) {
+			continue
+		}
+		for k := range rel.Needs {
+			n := &rel.Needs[k]
+			if n.Component.Text == w.r.mainFor(rel.Families) && n.Range != nil && !n.Range.Meets(rule.from) {
+				w.warn(rule.Spot, "correct one of the two", "this rule allows moves from %s to %s, and that release needs %s %s (line %d)", rule.From.Text, rel.Version.Text, n.Component.Text, n.Within.Text, n.Line)
+			}
+		}
+	}
+}
+
+// coversAll tells whether a rule matches every move that another matches.
+func (h *HopRule) coversAll(o *HopRule) bool {
+	sameFamily := !o.FromFamily.Set() && !o.ToFamily.Set()
+	switch {
+	case !h.FromFamily.Set() && !h.ToFamily.Set():
+		if !sameFamily {
+			return false
+		}
+	case sameFamily:
+		return false
+	default:
+		if h.FromFamily.Set() && !strings.EqualFold(h.FromFamily.Text, o.FromFamily.Text) || h.ToFamily.Set() && !strings.EqualFold(h.ToFamily.Text, o.ToFamily.Text) {
+			return false
+		}
+	}
+	return within(o.Models, h.Models) && within(o.Revisions, h.Revisions) && h.from.Covers(o.from) && h.to.Covers(o.to)
+}
+
+// within tells whether a list stands for no more than another; an empty one
+// stands for all.
+func within(a, b []y.Text) bool {
+	if len(b) == 0 {
+		return true
+	}
+	return len(a) > 0 && !slices.ContainsFunc(a, func(t y.Text) bool { return !contains(b, t.Text) })
+}
+
+func (w *warner) packages() {
+	for i := range w.r.Packages {
+		p := &w.r.Packages[i]
+		for _, t := range p.Components {
+			if !w.component(t.Text) {
+				w.warn(t.Spot, near(t.Text, w.components()), "these packages bring %s, which is no component of a family", t.Text)
+			}
+		}
+		for k := range p.Items {
+			it := &p.Items[k]
+			if it.Component.Set() && !w.component(it.Component.Text) {
+				w.warn(it.Component.Spot, near(it.Component.Text, w.components()), "the items are for %s, which is no component of a family", it.Component.Text)
+			}
+			w.readsNone(it.Title)
+		}
+		w.readsNone(p.File)
+		if m := p.Manifest; m != nil {
+			w.readsNone(m.Record)
+			w.readsNone(m.Heading)
+		}
+	}
+}
+
+// readsNone warns of a pattern whose version group reads none of the versions
+// that the rulebook lists.
+func (w *warner) readsNone(p y.Pattern) {
+	if !p.Set() || len(w.r.Releases) == 0 {
+		return
+	}
+	group := groupPattern(p.Regexp, "version")
+	if group == nil {
+		return
+	}
+	for i := range w.r.Releases {
+		rel := &w.r.Releases[i]
+		texts := []string{rel.Version.Text}
+		for _, b := range rel.Brings.Entries {
+			texts = append(texts, b.Value.Text)
+		}
+		for _, t := range texts {
+			compact := strings.NewReplacer(".", "", " ", "", "(", "", ")", "").Replace(t)
+			if group.MatchString(t) || group.MatchString("v"+t) || group.MatchString(compact) {
+				return
+			}
+		}
+	}
+	w.warn(p.Spot, "correct the group (?P<version>…) of the pattern", "the pattern reads none of the versions that the rulebook lists")
+}
+
+// groupPattern is the part of a pattern inside a named group, for a whole
+// text.
+func groupPattern(re *regexp.Regexp, name string) *regexp.Regexp {
+	tree, err := syntax.Parse(re.String(), syntax.Perl)
+	if err != nil {
+		return nil
+	}
+	var find func(t *syntax.Regexp) *syntax.Regexp
+	find = func(t *syntax.Regexp) *syntax.Regexp {
+		if t.Op == syntax.OpCapture && t.Name == name {
+			return t.Sub[0]
+		}
+		for _, s := range t.Sub {
+			if found := find(s); found != nil {
+				return found
+			}
+		}
+		return nil
+	}
+	found := find(tree)
+	if found == nil {
+		return nil
+	}
+	out, err := regexp.Compile("^(?:" + found.String() + ")$")
+	if err != nil {
+		return nil
+	}
+	return out
+}
+
+// sources finds statements that cite a document that is not listed, and those
+// that cite none.
+func (w *warner) sources() {
+	var without []string
+	cite := func(source y.Text, at y.Spot, must bool) {
+		switch {
+		case source.Set():
+			if _, ok := w.r.Sources.Get(source.Text); !ok {
+				w.warn(source.Spot, near(source.Text, w.r.Sources.Keys()), "the source %s is not listed under sources", source.Text)
+			}
+		case must:
+			without = append(without, fmt.Sprint(at.Line))
+		}
+	}
+	for i := range w.r.Releases {
+		rel := &w.r.Releases[i]
+		cite(rel.Source, rel.Withdrawn.Spot, rel.Withdrawn.Set())
+		for k := range rel.Needs {
+			n := &rel.Needs[k]
+			cite(n.Source, n.Spot, n.Component.Set() || n.Companion.Set())
+		}
+	}
+	if w.r.Hops != nil {
+		for i := range w.r.Hops.Rules {
+			cite(w.r.Hops.Rules[i].Source, w.r.Hops.Rules[i].Spot, true)
+		}
+	}
+	if len(without) > 0 {
+		line := 1
+		fmt.Sscan(without[0], &line)
+		w.warn(y.Spot{Line: line}, "add source: with the key of a document under sources", "rules and needs without a source: lines %s", strings.Join(without, ", "))
+	}
+}
+
+// mainFor is the component whose versions the releases of some families bear.
+func (r *Rulebook) mainFor(families []y.Text) string {
+	for _, f := range families {
+		if _, ok := r.family(f.Text); ok {
+			return r.Main(f.Text)
+		}
+	}
+	return "main"
+}

@@ -1,0 +1,96 @@
+package version
+
+import (
+	"slices"
+	"sort"
+)
+
+// Two ranges of one scheme are compared on the line of all versions that the
+// scheme could read: the versions that they name cut it into points and the
+// gaps between them, and within a gap every version lies alike. Between two
+// versions there is always room for another.
+
+// cuts lists the versions that ranges name, in order, each once.
+func cuts(s *Scheme, ranges ...*Range) []Version {
+	var out []Version
+	for _, r := range ranges {
+		if r == nil {
+			continue
+		}
+		for _, all := range r.alts {
+			for _, c := range all {
+				out = append(out, c.v)
+			}
+		}
+	}
+	sort.SliceStable(out, func(i, j int) bool { return s.Compare(out[i], out[j]) < 0 })
+	return slices.CompactFunc(out, func(a, b Version) bool { return s.Compare(a, b) == 0 })
+}
+
+// holds tells whether a position lies in the range: 2k is the gap before the
+// k-th cut, 2k+1 the cut itself. A nil range holds all.
+func (r *Range) holds(position int, cuts []Version) bool {
+	if r == nil || r.any {
+		return true
+	}
+	for _, all := range r.alts {
+		ok := true
+		for _, c := range all {
+			at := 2*slices.IndexFunc(cuts, func(v Version) bool { return r.scheme.Compare(v, c.v) == 0 }) + 1
+			d := position - at
+			switch c.op {
+			case "<":
+				ok = d < 0
+			case "<=":
+				ok = d <= 0
+			case "=":
+				ok = d == 0
+			case "!=":
+				ok = d != 0
+			case ">=":
+				ok = d >= 0
+			case ">":
+				ok = d > 0
+			}
+			if !ok {
+				break
+			}
+		}
+		if ok {
+			return true
+		}
+	}
+	return false
+}
+
+func schemeOf(ranges ...*Range) *Scheme {
+	for _, r := range ranges {
+		if r != nil && r.scheme != nil {
+			return r.scheme
+		}
+	}
+	return nil
+}
+
+// Covers tells whether every version of another range lies in this one; nil
+// stands for any version.
+func (r *Range) Covers(o *Range) bool {
+	all := cuts(schemeOf(r, o), r, o)
+	for p := range 2*len(all) + 1 {
+		if o.holds(p, all) && !r.holds(p, all) {
+			return false
+		}
+	}
+	return true
+}
+
+// Meets tells whether some version lies in both ranges.
+func (r *Range) Meets(o *Range) bool {
+	all := cuts(schemeOf(r, o), r, o)
+	for p := range 2*len(all) + 1 {
+		if o.holds(p, all) && r.holds(p, all) {
+			return true
+		}
+	}
+	return false
+}
