@@ -37,10 +37,24 @@ func Kit() []File {
 		"layouts/qmi.yaml":         []byte(layoutText),
 		"keys/quillmere.pem":       publicKey(),
 		"devices/tunnel-3.yaml":    []byte(tunnel3),
+
+		"devices/ops-gateways.yaml":     []byte(opsGateways),
+		"devices/radio-controller.yaml": []byte(radioController),
+		"captures/cab07.txt":            console("cabinet-07", "QM-8T", "A2", "0417-221", "3.1.4", "8.2.1", "2.1", "Slot A  8.2.1  *", "Slot B  7.9.1"),
+		"captures/cab12.txt":            console("cabinet-12", "QM-8T", "B1", "0529-034", "3.1.4", "8.3.1", "2.1", "Slot A  8.3.1  *", "Slot B  8.3.1"),
+		"captures/cab15.txt":            console("cabinet-15", "QM-8T", "A2", "0417-230", "3.1.4", "8.2.1", "2.1", "Slot A  8.2.1  *", "Slot B  8.2.1"),
+		"captures/cab15-eeprom.txt":     eepromDump("QM-8T", "B1", "0529-101"),
+		"captures/ops-gateways.json":    []byte(gatewayInventory),
 	}
-	full := bundle("qm-tram-8.4.2", true)
+	full := bundle("qm-tram-8.4.2", "8.4.2", true)
+	files["packages/qm-tram-8.4.1.zip"] = bundle("qm-tram-8.4.1", "8.4.1", true)
+	files["packages/vg20-5.1.0.zip"] = gatewayBundle("5.1.0", false)
+	files["packages/vg20-5.1.0-virtual.zip"] = gatewayBundle("5.1.0", true)
+	files["packages/vc40-loader-2.4.0.bin"] = controllerHalf("loader", "2.4.0")
+	files["packages/vc40-loader-2.4.1.bin"] = controllerHalf("loader", "2.4.1")
+	files["packages/vc40-system-2.4.1.bin"] = controllerHalf("system", "2.4.1")
 	files["packages/qm-tram-8.4.2.zip"] = full
-	files["packages/qm-tram-a-8.4.2.zip"] = bundle("qm-tram-a-8.4.2", false)
+	files["packages/qm-tram-a-8.4.2.zip"] = bundle("qm-tram-a-8.4.2", "8.4.2", false)
 	files["packages/cut-short/qm-tram-8.4.2.zip"] = full[:len(full)*3/5]
 	files["packages/portal/qm-tram-8.4.2.zip"] = []byte(errorPage)
 	files["packages/QM-8T-8.4.2.img"] = mainImage("QM-24T", "8.4.2", arm)
@@ -61,7 +75,11 @@ func Kit() []File {
 func Story() []Case {
 	match := func(device, pkg string) []string { return []string{"match", "-device", device, "packages/" + pkg} }
 	return []Case{
-		{Name: "survey", Tale: "Tonight the switch in cabinet 07 is to go to 8.4.2. What is in the download?",
+		{Name: "a device from its console", Tale: "Tonight the switch in cabinet 07 is to be upgraded. Somebody kept what its console said: what is it, exactly?",
+			Args: []string{"device", "captures/cab07.txt"}},
+		{Name: "sources that contradict each other", Tale: "Cabinet 15 is next. Its board was swapped in spring; the console and the board's own EEPROM do not agree.",
+			Args: []string{"device", "captures/cab15.txt", "captures/cab15-eeprom.txt"}, Exit: 3},
+		{Name: "survey", Tale: "The switch in cabinet 07 is to go to 8.4.2. What is in the download?",
 			Args: []string{"survey", "packages/qm-tram-8.4.2.zip"}},
 		{Name: "header", Tale: "What does the header of one of its images say?",
 			Args: []string{"header", "packages/qm-tram-8.4.2.zip::qm-tram-8.4.2/qm8t-a.img"}},
@@ -71,6 +89,10 @@ func Story() []Case {
 			Args: match("cabinet-07", "qm-tram-8.4.2.zip"), Verdict: "fits", Deciding: []string{"model", "revision", "path"}},
 		{Name: "wrong hardware revision", Tale: "Cabinet 12 has a QM-8T, too, but a newer board, B1. A colleague hands over the bundle for the A boards.",
 			Args: match("cabinet-12", "qm-tram-a-8.4.2.zip"), Exit: 1, Verdict: "misfit", Deciding: []string{"revision"}},
+		{Name: "withdrawn release", Tale: "In the folder lies 8.4.1, too. It is the one that was on the share all summer.",
+			Args: match("cabinet-07", "qm-tram-8.4.1.zip"), Exit: 1, Verdict: "misfit", Deciding: []string{"withdrawn"}},
+		{Name: "which of these", Tale: "Which of all the packages is the one for cabinet 12?",
+			Args: []string{"match", "-device", "cabinet-12", "packages"}, Verdict: "fits"},
 		{Name: "truncated zip", Tale: "The line to the depot dropped while this one came in.",
 			Args: match("cabinet-07", "cut-short/qm-tram-8.4.2.zip"), Exit: 1, Verdict: "misfit", Deciding: []string{"intact"}},
 		{Name: "saved error page", Tale: "And this one was saved after the session at the maker's portal had ended.",
@@ -79,6 +101,14 @@ func Story() []Case {
 			Args: match("cabinet-07", "QM-8T-8.4.2.img"), Exit: 1, Verdict: "misfit", Deciding: []string{"model"}},
 		{Name: "a FIT image with two configurations", Tale: "The radios in the tunnel take one image for both of their boards. Does it hold a configuration for radio 3?",
 			Args: match("tunnel-3", "vr310-4.2.0.itb"), Verdict: "fits", Deciding: []string{"model", "revision", "board", "arch"}},
+		{Name: "a cluster of two architectures", Tale: "The two gateways of operations form a cluster; one has the older board with another processor. Does one bundle serve both?",
+			Args: match("ops-gateways", "vg20-5.1.0.zip"), Verdict: "fits", Deciding: []string{"uniform", "arch"}},
+		{Name: "a virtual image for a physical gateway", Tale: "A colleague has the bundle of the virtual appliance.",
+			Args: match("ops-gateways", "vg20-5.1.0-virtual.zip"), Exit: 1, Verdict: "misfit", Deciding: []string{"platform"}},
+		{Name: "a pair with one half old", Tale: "The radio controller takes loader and system as two downloads. The loader is from the month before.",
+			Args: []string{"match", "-device", "radio-controller", "packages/vc40-loader-2.4.0.bin", "packages/vc40-system-2.4.1.bin"}, Exit: 1, Verdict: "misfit", Deciding: []string{"paired"}},
+		{Name: "the pair", Tale: "With the loader of the same release it is another matter.",
+			Args: []string{"match", "-device", "radio-controller", "packages/vc40-loader-2.4.1.bin", "packages/vc40-system-2.4.1.bin"}, Verdict: "fits", Deciding: []string{"paired"}},
 		{Name: "nested bundle", Tale: "The depot sends all of it in one file. Is everything in there whole?",
 			Args: []string{"survey", "packages/depot-2026-11.tar.gz"}},
 		{Name: "hostile package", Tale: "This one came by mail, from nobody knows whom.",

@@ -115,8 +115,7 @@ type entry struct {
 	data []byte
 }
 
-func bundle(name string, b1 bool) []byte {
-	const release = "8.4.2"
+func bundle(name, release string, b1 bool) []byte {
 	dir := name + "/"
 	files := []entry{
 		{"qm_manifest.txt", []byte(manifestText(release, b1))},

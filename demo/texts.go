@@ -6,6 +6,7 @@ maker: Quillmere
 revised: 2026-11-02
 sources:
   RN842: "Release notes 8.4.2, revision C"
+  SN17: "Quillmere service note 17, of 2026-08-20"
 layouts: [qmi.yaml]
 
 models:
@@ -66,6 +67,7 @@ releases:
       - {memory: 256MiB}
     minutes: {install: 12, outage: 8}
     checks_after: ["all ports with power draw deliver power"]
+  - {version: 8.4.1, date: 2026-08-01, families: [tram-l2], brings: {boot: 3.2.0, main: 8.4.1, poe: "2.2"}, withdrawn: "uplinks flap after a cold start", source: SN17}
   - {version: 8.3.1, date: 2026-05-12, families: [tram-l2], brings: {boot: 3.1.4, main: 8.3.1}}
   - {version: 8.2.1, date: 2025-11-20, families: [tram-l2], brings: {boot: 3.1.4, main: 8.2.1}}
 
@@ -74,45 +76,21 @@ hops:
   downward: closed
   rules:
     - {from: "<8.0.0", to: ">=8.2.0", allow: false, source: RN842, why: "the settings store changes at 8.0"}
-`
 
-const vellowayText = `kind: rulebook
-title: Velloway tunnel radios
-maker: Velloway
-revised: 2026-10-20
-sources:
-  VN42: "Velloway release letter 4.2"
+transfer: {protocol: tftp, largest: 32MiB, longest_name: 63, blocksize: false}
 
-models:
-  VR-310:
-    also: [VR310]
-    families: [wave]
-    revisions:
-      v1: {arch: arm,   boards: ["velloway,vr310-v1"], slot: 8MiB, memory: 128MiB}
-      v2: {arch: arm64, boards: ["velloway,vr310-v2"], slot: 8MiB, memory: 256MiB}
-
-families:
-  wave:
-    components:
-      main: {title: system image, slotted: true}
-
-versions:
-  default: {pattern: '^(?P<a>\d+)\.(?P<b>\d+)\.(?P<c>\d+)$', order: [a, b, c]}
-
-packages:
-  - title: radio image
-    file: '^vr310-(?P<version>[\d.]+)\.itb$'
-    handling: whole
-    items:
-      - {match: '*.itb', component: main, title: '^Velloway (?P<model>VR-\d+) (?P<version>\S+)$'}
-
-releases:
-  - {version: 4.2.0, date: 2026-10-12, families: [wave], source: VN42, minutes: {install: 6, outage: 4}}
-  - {version: 4.1.0, date: 2026-04-02, families: [wave]}
-
-hops:
-  upward: open
-  downward: open
+captures:                          # how to read this line's console output
+  - recognise: '^Tramline OS'
+    read:
+      name:           '^(\S+)> show system'
+      model:          '^Model\s*:\s*(\S+)'
+      revision:       '^Board rev\s*:\s*(\S+)'
+      serial:         '^Serial\s*:\s*(\S+)'
+      installed.boot: '^Boot loader\s*:\s*(\S+)'
+      installed.main: '^Running\s*:\s*(\S+)'
+      installed.poe:  '^PoE firmware\s*:\s*(\S+)'
+    each:
+      slots: '^Slot (?P<name>[AB])\s+(?P<main>\S+)(?P<active>\s+\*)?'
 `
 
 const layoutText = `kind: layout
@@ -133,41 +111,6 @@ payload: {at: header_size, size: payload_size}
 checks:
   - {sum: crc32, over: payload, equals: payload_crc}
   - {sum: crc32, over: header,  equals: header_crc, zeroed: [header_crc]}
-`
-
-const tunnel3 = `kind: device
-name: tunnel-3
-model: VR-310
-revision: v2
-boards: ["velloway,vr310-v2"]
-installed: {main: 4.1.0}
-slots:
-  - {name: "1", main: 4.1.0, active: true}
-  - {name: "2", main: 4.0.2}
-`
-
-const cabinet07 = `kind: device
-name: cabinet-07
-model: QM-8T
-revision: A2
-serial: "0417-221"
-installed: {boot: 3.1.4, main: 8.2.1, poe: "2.1"}
-slots:
-  - {name: A, main: 8.2.1, active: true}
-  - {name: B, main: 7.9.1}
-read_from: {model: "cab07.txt:3", revision: "cab07.txt:4", installed.main: "cab07.txt:5"}
-`
-
-const cabinet12 = `kind: device
-name: cabinet-12
-model: QM-8T
-revision: B1
-serial: "0529-034"
-installed: {boot: 3.1.4, main: 8.3.1}
-slots:
-  - {name: A, main: 8.3.1, active: true}
-  - {name: B, main: 8.3.1}
-read_from: {model: "cab12.txt:3", revision: "cab12.txt:4", installed.main: "cab12.txt:5"}
 `
 
 const notesText = `Quillmere tram release 8.4.2, release notes, revision C

@@ -19,7 +19,7 @@ func ReadSource(file string, data []byte, rules []CaptureRule) (*Reading, error)
 	case bytes.HasPrefix(data, []byte{0xd0, 0x0d, 0xfe, 0xed}):
 		return readBlob(file, data)
 	case bytes.HasPrefix(data, tlvMagic):
-		return readTLV(file, data, func(n int) string { return fmt.Sprintf("at 0x%x", n) })
+		return readTLV(file, data, func(n int) string { return fmt.Sprintf("%s at 0x%x", file, n) })
 	case text[0] == '{' || text[0] == '[' && bytes.Contains(text[:min(len(text), 4096)], []byte(`"`)):
 		return readDocument(file, "json", data)
 	case text[0] == '<':
@@ -35,12 +35,9 @@ func ReadSource(file string, data []byte, rules []CaptureRule) (*Reading, error)
 		return r, nil
 	}
 	if dump, at := hexDump(lines); bytes.HasPrefix(dump, tlvMagic) {
-		r, err := readTLV(file, dump, func(n int) string { return fmt.Sprintf("in line %d", at[min(n, len(at)-1)]) })
+		r, err := readTLV(file, dump, func(n int) string { return whereLine(file, at[min(n, len(at)-1)]) })
 		if err == nil {
 			r.Form += ", as a hex dump"
-			for i := range r.Values { // cited as other lines are
-				r.Values[i].Where = strings.Replace(r.Values[i].Where, " in line ", ":", 1)
-			}
 		}
 		return r, err
 	}

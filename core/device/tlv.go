@@ -34,12 +34,12 @@ var tlvNames = map[byte]string{
 // version and the label revision are both used for the hardware revision.
 var tlvKeys = map[byte]string{0x21: "model", 0x23: "serial", 0x26: "revision", 0x27: "revision", 0x28: "boards"}
 
-// readTLV reads an identity EEPROM; data begins with its header. at is where
-// each byte stands in the file, for a dump in text.
+// readTLV reads an identity EEPROM; data begins with its header. at tells where
+// a byte stands, for citing: in the file, or in the line of a dump.
 func readTLV(file string, data []byte, at func(int) string) (*Reading, error) {
 	r := &Reading{File: file, Form: "identity EEPROM (TlvInfo)"}
 	bad := func(offset int, format string, args ...any) error {
-		return fmt.Errorf("%s: %s: %s; read the EEPROM again", file, at(offset), fmt.Sprintf(format, args...))
+		return fmt.Errorf("%s: %s; read the EEPROM again", at(offset), fmt.Sprintf(format, args...))
 	}
 	if len(data) < tlvHeader {
 		return nil, bad(0, "the header of the EEPROM is cut off: %d of %d bytes are there", len(data), tlvHeader)
@@ -79,7 +79,7 @@ func readTLV(file string, data []byte, at func(int) string) (*Reading, error) {
 			crc = true
 			break
 		}
-		r.tlv(code, value, fmt.Sprintf("%s %s", file, at(pos)))
+		r.tlv(code, value, at(pos))
 		pos += 2 + size
 	}
 	if !crc {

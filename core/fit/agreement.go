@@ -103,7 +103,9 @@ func (j *judge) statements(c component, n fact.Name, witnesses []fact.Witness) [
 					add(string(w.Kind), facts)
 				}
 			}
-		} else if facts := w.About(n); len(facts) > 0 {
+		} else if facts := w.About(n); len(facts) > 0 && !(n == fact.Component && w.Kind == fact.Header && !j.hasComponent(facts[0].Value)) {
+			// What a header's type says in general, such as main, is no name
+			// that this family uses.
 			add(string(w.Kind), facts)
 		}
 		if n == fact.Model || n == fact.Revision {

@@ -160,6 +160,14 @@ func Match(d *device.Device, rules Rulebooks, s *survey.Survey, o Options) *Verd
 	}
 	v.standsFor(judges)
 	v.against = len(v.Deciding())
+	for _, j := range judges {
+		if idle := j.rb.Idle(); len(idle) > 0 {
+			note := fmt.Sprintf("%s names models or families that it does not know (line %d on): what it says of them never applies; fitcheck rulebook check tells more", j.rb.File, idle[0].Spot.Line)
+			if !slices.Contains(v.Notes, note) {
+				v.Notes = append(v.Notes, note)
+			}
+		}
+	}
 	if o.TrustNames {
 		v.Notes = append(v.Notes, "file and folder names were trusted (-trust-names): what only they say counts as said")
 	}

@@ -60,7 +60,7 @@ func complete(d *device.Device, rules Rulebooks, all []*survey.Survey, verdicts 
 		for _, i := range append(slices.Clone(set), k) {
 			surveys = append(surveys, all[i])
 		}
-		if v := Match(d, rules, survey.Join(surveys...), o); v.misfits() < best.misfits() && v.usesAll(surveys) {
+		if v := Match(d, rules, survey.Join(surveys...), o); v.usesAll(surveys) && (v.misfits() < best.misfits() || v.misfits() == best.misfits() && halves(best, v)) {
 			set, best = append(set, k), v
 		}
 	}
@@ -69,6 +69,20 @@ func complete(d *device.Device, rules Rulebooks, all []*survey.Survey, verdicts 
 	}
 	best.Notes = append(best.Notes, fmt.Sprintf("%d packages were judged together as one set: their files complete each other", len(set)))
 	return set, best
+}
+
+// halves tells whether a pair that one lacked a half of is there in the set,
+// if perhaps at two versions.
+func halves(one, set *Verdict) bool {
+	has := func(v *Verdict, check string) bool {
+		for c := range v.All() {
+			if c.Check == check && c.Outcome == Misfit {
+				return true
+			}
+		}
+		return false
+	}
+	return has(one, "paired") && !has(set, "complete")
 }
 
 // lacking are the checks that fail when something is not in the package.

@@ -41,6 +41,7 @@ type Rulebook struct {
 	Procedure y.Text    `yaml:"procedure,unserved"`
 
 	schemes map[string]*version.Scheme
+	idle    y.Errors
 }
 
 // Model is a model of the line.
@@ -219,6 +220,7 @@ func Read(file string, data []byte) (*Rulebook, error) {
 		slices.SortStableFunc(c.errs, func(a, b *y.Error) int { return a.Spot.Line - b.Spot.Line })
 		return nil, c.errs
 	}
+	r.idle = r.findIdle()
 	return r, nil
 }
 

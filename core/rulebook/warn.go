@@ -31,6 +31,13 @@ func (r *Rulebook) Warnings() y.Errors {
 // they name a model or family that the rulebook does not know. A verdict that
 // rests on such a rulebook says so.
 func (r *Rulebook) Idle() y.Errors {
+	if r == nil {
+		return nil
+	}
+	return r.idle
+}
+
+func (r *Rulebook) findIdle() y.Errors {
 	w := &warner{r: r}
 	for i := range r.Releases {
 		w.scope(r.Releases[i].Models, r.Releases[i].Families)

@@ -27,7 +27,12 @@ func (s *Screen) match(v *fit.Verdict, instead *fit.Verdict, brief bool) {
 	for _, n := range v.Notes {
 		s.line(len(word)+2, info, n)
 	}
-	deciding, rest := divide(v.Verdict, collapse(v))
+	all := collapse(v)
+	s.component = 5
+	for _, c := range all {
+		s.component = max(s.component, min(14, len(c.Component)))
+	}
+	deciding, rest := divide(v.Verdict, all)
 	shown := map[string]bool{}
 	s.head("What decides it")
 	for _, c := range deciding {
@@ -134,8 +139,8 @@ func weight(o fit.Outcome) int {
 // check shows one line of the verdict and, below it, both sides with their
 // sources.
 func (s *Screen) check(v *fit.Verdict, c fit.Check, of []string) {
-	lead := "  " + s.paint(outcomeStyle(c.Outcome), pad(string(c.Outcome), 10)) + s.paint(strong, pad(c.Check, 10)) + pad(c.Component, 5) + " "
-	const indent = 28
+	lead := "  " + s.paint(outcomeStyle(c.Outcome), pad(string(c.Outcome), 10)) + s.paint(strong, pad(c.Check, 10)) + pad(c.Component, s.component) + " "
+	indent := 23 + s.component
 	because := inText(v.Package, c.Because)
 	if len(of) > 0 {
 		because = strings.Join(of, ", ") + ": " + because

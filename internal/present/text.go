@@ -21,6 +21,8 @@ type Screen struct {
 	Color bool
 	// Evidence holds what the sources of a verdict name, where it is shown.
 	Evidence Evidence
+
+	component int // columns for the names of components
 }
 
 // Safe makes a text from an input fit to be shown: control characters and
