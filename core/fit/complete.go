@@ -46,6 +46,30 @@ func (j *judge) absent(c component) Check {
 	return ch
 }
 
+// nothing: a package that brings no image at all for the device can never fit
+// it, whatever else of it is right.
+func (j *judge) nothing(checks []Check) []Check {
+	if len(j.chosen) > 0 {
+		return nil
+	}
+	for _, c := range checks {
+		if c.Check == "complete" && c.Outcome == Misfit {
+			return nil // said already
+		}
+	}
+	ch := Check{Check: "complete", Outcome: Misfit, Device: j.subjectName(), Package: "nothing for it",
+		Because: "the package brings no image for this device",
+		Advice:  "look whether this is the right download for the device",
+		Sources: []Cited{{OfDevice, j.subjectName(), fact.Source{Kind: fact.DeviceFile, File: j.d.File}}, {OfPackage, "nothing for it", fact.Source{Kind: fact.FileName, File: j.s.Name}}}}
+	for _, part := range j.s.Each() {
+		if e := part.Entry; e != nil && len(e.Components) > 0 {
+			ch.Because = fmt.Sprintf("the package brings %s, and the device's family has no such component", texts(e.Components))
+			ch.Sources = append(ch.Sources, Cited{OfRule, "components " + texts(e.Components), part.Rulebook.Source(e.Components[0].Spot)})
+		}
+	}
+	return []Check{ch}
+}
+
 // listed: what the manifest lists for this device is there, and every line of
 // it could be read.
 func (j *judge) listed() []Check {

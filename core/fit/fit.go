@@ -232,6 +232,7 @@ func (j *judge) member() Member {
 		}
 	}
 	m.Checks = append(m.Checks, j.completeChecks(results)...)
+	m.Checks = append(m.Checks, j.nothing(m.Checks)...)
 	m.Checks = append(m.Checks, j.elsewhere()...)
 	m.Checks = append(m.Checks, j.releaseChecks()...)
 	m.Checks = append(m.Checks, j.paired()...)

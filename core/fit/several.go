@@ -26,18 +26,26 @@ func MatchAll(d *device.Device, rules Rulebooks, all []*survey.Survey, o Options
 	for i, s := range all {
 		verdicts[i] = Match(d, rules, s, o)
 	}
+	var sets []set
+	for i := range all {
+		if verdicts[i].incomplete() {
+			if s := complete(d, rules, all, verdicts, i, o); len(s.packages) > 1 {
+				sets = append(sets, s)
+			}
+		}
+	}
+	slices.SortStableFunc(sets, func(a, b set) int { return Better(a.verdict, b.verdict) })
 	taken := map[int]bool{}
 	var out []*Verdict
-	for i := range all {
-		if taken[i] || !verdicts[i].incomplete() {
+	for _, s := range sets {
+		if slices.ContainsFunc(s.packages, func(i int) bool { return taken[i] }) {
 			continue
 		}
-		if set, joined := complete(d, rules, all, verdicts, taken, i, o); joined != nil {
-			for _, k := range set {
-				taken[k] = true
-			}
-			out = append(out, joined)
+		for _, i := range s.packages {
+			taken[i] = true
 		}
+		s.verdict.Notes = append(s.verdict.Notes, fmt.Sprintf("%d packages were judged together as one set: their files complete each other", len(s.packages)))
+		out = append(out, s.verdict)
 	}
 	for i, v := range verdicts {
 		if !taken[i] {
@@ -48,27 +56,40 @@ func MatchAll(d *device.Device, rules Rulebooks, all []*survey.Survey, o Options
 	return out
 }
 
-// complete looks for packages that bring what one lacks. A set stands only
-// when it is better than its first package alone.
-func complete(d *device.Device, rules Rulebooks, all []*survey.Survey, verdicts []*Verdict, taken map[int]bool, first int, o Options) ([]int, *Verdict) {
-	set, best := []int{first}, verdicts[first]
-	for k := range all {
-		if k == first || taken[k] || !verdicts[k].complements(best) {
-			continue
+// set is packages that are judged together.
+type set struct {
+	packages []int
+	verdict  *Verdict
+}
+
+// complete adds to a package, one by one, the one that serves best of those
+// that bring what is lacking.
+func complete(d *device.Device, rules Rulebooks, all []*survey.Survey, verdicts []*Verdict, first int, o Options) set {
+	have := set{[]int{first}, verdicts[first]}
+	for {
+		var best set
+		for k := range all {
+			if slices.Contains(have.packages, k) || !verdicts[k].complements(have.verdict) {
+				continue
+			}
+			var surveys []*survey.Survey
+			for _, i := range append(slices.Clone(have.packages), k) {
+				surveys = append(surveys, all[i])
+			}
+			v := Match(d, rules, survey.Join(surveys...), o)
+			better := v.misfits() < have.verdict.misfits() || v.misfits() == have.verdict.misfits() && halves(have.verdict, v)
+			if better && v.usesAll(surveys) && (best.verdict == nil || Better(v, best.verdict) < 0) {
+				best = set{append(slices.Clone(have.packages), k), v}
+			}
 		}
-		var surveys []*survey.Survey
-		for _, i := range append(slices.Clone(set), k) {
-			surveys = append(surveys, all[i])
+		if best.verdict == nil {
+			return have
 		}
-		if v := Match(d, rules, survey.Join(surveys...), o); v.usesAll(surveys) && (v.misfits() < best.misfits() || v.misfits() == best.misfits() && halves(best, v)) {
-			set, best = append(set, k), v
+		have = best
+		if !have.verdict.incomplete() {
+			return have
 		}
 	}
-	if len(set) == 1 {
-		return nil, nil
-	}
-	best.Notes = append(best.Notes, fmt.Sprintf("%d packages were judged together as one set: their files complete each other", len(set)))
-	return set, best
 }
 
 // halves tells whether a pair that one lacked a half of is there in the set,

@@ -96,6 +96,11 @@ func collapse(v *fit.Verdict) []memberCheck {
 			key := strings.Join([]string{c.Check, c.Component, string(c.Outcome), c.Because, c.Device, c.Package}, "\x00")
 			if i, ok := at[key]; ok {
 				out[i].of = append(out[i].of, m.Name)
+				for _, x := range c.Sources {
+					if !slices.Contains(out[i].Sources, x) {
+						out[i].Sources = append(slices.Clip(out[i].Sources), x)
+					}
+				}
 				continue
 			}
 			at[key] = len(out)
@@ -111,7 +116,7 @@ func collapse(v *fit.Verdict) []memberCheck {
 }
 
 // identityFirst are the checks that make a fit what it is.
-var identityFirst = []string{"intact", "model", "revision", "arch", "board", "family", "path", "needs"}
+var identityFirst = []string{"intact", "model", "revision", "arch", "board", "family", "path", "needs", "paired", "uniform"}
 
 // noted are the checks that say why they do not apply.
 var noted = []string{"revision", "arch"}
