@@ -65,7 +65,7 @@ func (r *Reading) takeEntities(all []*entity) {
 		return
 	}
 	modules = slices.DeleteFunc(modules, func(m *entity) bool { return r.sameBox(m, chassis, byID) })
-	if len(chassis) == 1 && len(modules) == 0 {
+	if len(chassis) == 1 && len(modules) == 0 && !stack {
 		r.box("", chassis[0])
 		return
 	}

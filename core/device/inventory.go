@@ -11,9 +11,9 @@ import (
 )
 
 // Inventory documents as JSON or XML: RFC 8348 (ietf-hardware) and RFC 7317
-// (ietf-system, its state) in the encodings of RFC 7951 and RFC 7950 section
-// 7.x, and the chassis and software inventory of DMTF Redfish (DSP0266, schemas
-// Chassis and SoftwareInventory).
+// (ietf-system, its state) in the encodings of RFC 7951 and RFC 7950, and the
+// chassis and software inventory of DMTF Redfish (DSP0266; the schemas Chassis
+// and SoftwareInventory of DSP8010).
 
 // readDocument reads an inventory document.
 func readDocument(file, form string, data []byte) (*Reading, error) {

@@ -19,7 +19,7 @@ const (
 
 // walkLine is "ENTITY-MIB::entPhysicalModelName.1 = STRING: "QM-8T"" or
 // ".1.3.6.1.2.1.47.1.1.1.1.13.1 = STRING: QM-8T".
-var walkLine = regexp.MustCompile(`^\s*(?:[A-Z0-9-]+::)?([A-Za-z][\w-]*|\.?(?:iso|1)(?:\.\d+)+)\.(\d+)\s*=\s*(?:([A-Za-z0-9-]+):\s?)?(.*)$`)
+var walkLine = regexp.MustCompile(`^\s*(?:[A-Za-z0-9-]+::)?([A-Za-z][\w-]*|\.?(?:iso|1)(?:\.\d+)+)\.(\d+)\s*=\s*(?:([A-Za-z0-9-]+):\s?)?(.*)$`)
 
 // entityColumns are the columns of entPhysicalTable that matter.
 var entityColumns = map[string]string{

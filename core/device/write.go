@@ -57,6 +57,9 @@ func (d *Draft) Write(name string, have []byte) ([]byte, error) {
 	for _, f := range d.Findings {
 		d.put(members[f.Member], f, replaced)
 	}
+	for at := range replaced {
+		dropSources(at)
+	}
 	d.remarks(root)
 	var b bytes.Buffer
 	e := yaml.NewEncoder(&b)
@@ -85,7 +88,6 @@ func (d *Draft) put(at *yaml.Node, f Finding, replaced map[*yaml.Node]bool) {
 		if list == nil || !replaced[at] {
 			list = &yaml.Node{Kind: yaml.SequenceNode}
 			put(at, "slots", list)
-			dropSources(at, "slots")
 			replaced[at] = true
 		}
 		var slot *yaml.Node
@@ -164,15 +166,21 @@ func (d *Draft) remarks(root *yaml.Node) {
 	first.HeadComment = strings.Join(append(lines, kept...), "\n")
 }
 
-// dropSources takes out of read_from what it says of a list's entries.
-func dropSources(at *yaml.Node, head string) {
+// dropSources takes out of read_from what it says of slots that are gone.
+func dropSources(at *yaml.Node) {
 	sources := get(at, "read_from")
 	if sources == nil {
 		return
 	}
+	names := map[string]bool{}
+	for _, slot := range get(at, "slots").Content {
+		if n := get(slot, "name"); n != nil {
+			names["slots."+n.Value] = true
+		}
+	}
 	var kept []*yaml.Node
 	for i := 0; i+1 < len(sources.Content); i += 2 {
-		if k := sources.Content[i].Value; k != head && !strings.HasPrefix(k, head+".") {
+		if k := sources.Content[i].Value; !strings.HasPrefix(k, "slots.") || names[k] {
 			kept = append(kept, sources.Content[i], sources.Content[i+1])
 		}
 	}

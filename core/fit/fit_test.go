@@ -106,6 +106,8 @@ type scene struct {
 	bare     []byte            // the package is this file instead of a zip
 	options  Options
 	expect   string // -digest
+	keys     survey.Keys
+	unpacked bool // the package is a folder
 
 	want      Outcome
 	check     string // "revision" or "revision/boot"
@@ -130,7 +132,7 @@ func (s scene) run(t *testing.T) *Verdict {
 	d, err := device.Read("cab.yaml", []byte(replaced(t, testDevice, s.device)))
 	require.NoError(t, err)
 	var rb *rulebook.Rulebook
-	o := survey.Options{Limits: archive.DefaultLimits()}
+	o := survey.Options{Limits: archive.DefaultLimits(), Keys: s.keys}
 	if !s.noRules {
 		rb, err = rulebook.Read("qm.yaml", []byte(replaced(t, testRules, s.rules)))
 		require.NoError(t, err)
@@ -150,6 +152,9 @@ func (s scene) run(t *testing.T) *Verdict {
 		data = s.zip(t)
 	}
 	require.NoError(t, os.WriteFile(path, data, 0o644))
+	if s.unpacked {
+		path = unzipped(t, data)
+	}
 	sv, err := survey.Run(context.Background(), path, o)
 	require.NoError(t, err)
 	return Match(d, Only(rb), sv, s.options)
@@ -193,10 +198,19 @@ func (s scene) zip(t testing.TB) []byte {
 	return b.Bytes()
 }
 
+// unzipped writes a package out as a folder.
+func unzipped(t testing.TB, data []byte) string {
+	dir := t.TempDir()
+	r, err := zip.NewReader(bytes.NewReader(data), int64(len(data)))
+	require.NoError(t, err)
+	require.NoError(t, os.CopyFS(dir, r))
+	return dir
+}
+
 func find(v *Verdict, check string) []Check {
 	name, component, _ := strings.Cut(check, "/")
 	var out []Check
-	for _, c := range append(append([]Check(nil), v.Checks...), v.Members[0].Checks...) {
+	for _, c := range v.checks() {
 		if c.Check == name && (component == "" || c.Component == component) {
 			out = append(out, c)
 		}
@@ -221,7 +235,7 @@ func (s scene) judge(t *testing.T) {
 		}
 	}
 	// Whatever comes out: a reason, a source, and advice where it is needed.
-	for _, c := range append(append([]Check(nil), v.Checks...), v.Members[0].Checks...) {
+	for _, c := range v.checks() {
 		if c.Outcome == NotApplicable {
 			continue
 		}
@@ -239,10 +253,18 @@ func (s scene) judge(t *testing.T) {
 	}
 }
 
+func (v *Verdict) checks() []Check {
+	var out []Check
+	for c := range v.All() {
+		out = append(out, *c)
+	}
+	return out
+}
+
 func dump(v *Verdict) string {
 	var b strings.Builder
 	fmt.Fprintf(&b, "%s\n", v.Verdict)
-	for _, c := range append(append([]Check(nil), v.Checks...), v.Members[0].Checks...) {
+	for _, c := range v.checks() {
 		fmt.Fprintf(&b, "  %-10s %-10s %-5s %s\n", c.Outcome, c.Check, c.Component, c.Because)
 	}
 	return b.String()
