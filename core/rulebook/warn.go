@@ -313,14 +313,20 @@ func (w *warner) readsNone(p y.Pattern) {
 			texts = append(texts, b.Value.Text)
 		}
 		for _, t := range texts {
-			compact := strings.NewReplacer(".", "", " ", "", "(", "", ")", "").Replace(t)
-			if group.MatchString(t) || group.MatchString("v"+t) || group.MatchString(compact) {
+			if group.MatchString(t) || group.MatchString("v"+t) || w.compact() && group.MatchString(squeezed.Replace(t)) {
 				return
 			}
 		}
 	}
 	w.warn(p.Spot, "correct the group (?P<version>…) of the pattern", "the pattern reads none of the versions that the rulebook lists")
 }
+
+// compact tells whether names may write versions run together.
+func (w *warner) compact() bool {
+	return slices.ContainsFunc(w.r.Versions.Entries, func(e *y.Entry[VersionPattern]) bool { return e.Value.Compact })
+}
+
+var squeezed = strings.NewReplacer(".", "", " ", "", "(", "", ")", "", "-", "", "_", "")
 
 // groupPattern is the part of a pattern inside a named group, for a whole
 // text.

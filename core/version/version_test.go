@@ -3,6 +3,7 @@ package version
 import (
 	"regexp"
 	"slices"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -119,4 +120,38 @@ func FuzzRange(f *testing.F) {
 			r.Contains(parsed)
 		}
 	})
+}
+
+// Covers and Meets agree with asking every version one by one.
+func TestRangesAgainstEachOther(t *testing.T) {
+	s, err := NewScheme(regexp.MustCompile(`^(?P<a>\d+)\.(?P<b>\d+)$`), []string{"a", "b"}, false)
+	require.NoError(t, err)
+	texts := []string{"*", "1.1", "<1.1", "<=1.1", ">1.1", ">=1.1", "!=1.1", ">=1.1 <1.3", ">1.1 <=1.2", "1.2 || 1.3", "<1.1 || >1.3", ">=1.0 <1.2 || >=1.2 <1.4"}
+	var all []Version // the versions that the ranges name, and one in every gap between them
+	for _, text := range []string{"0.5", "1.0", "1.05", "1.1", "1.15", "1.2", "1.25", "1.3", "1.35", "1.4", "2.0"} {
+		v := Version{Text: text}
+		a, b, _ := strings.Cut(text, ".")
+		v.groups = [][]run{runs(a), runs((b + "0")[:2])}
+		all = append(all, v)
+	}
+	scaled := func(text string) *Range { // 1.1 is written 1.10 here, so that 1.15 lies between
+		r, err := ParseRange(s, regexp.MustCompile(`(\d\.\d)`).ReplaceAllString(text, "${1}0"))
+		require.NoError(t, err)
+		return r
+	}
+	for _, x := range texts {
+		for _, y := range texts {
+			a, b := scaled(x), scaled(y)
+			covers, meets := true, false
+			for _, v := range all {
+				covers = covers && (a.Contains(v) || !b.Contains(v))
+				meets = meets || a.Contains(v) && b.Contains(v)
+			}
+			assert.Equal(t, covers, a.Covers(b), "%s covers %s", x, y)
+			assert.Equal(t, meets, a.Meets(b), "%s meets %s", x, y)
+		}
+	}
+	var any *Range
+	assert.True(t, any.Covers(scaled("1.1")))
+	assert.False(t, scaled("1.1").Covers(any))
 }
