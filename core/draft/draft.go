@@ -68,7 +68,11 @@ type Package struct {
 
 // Manifest says how the list of a download reads.
 type Manifest struct {
-	Glob, Form, Heading, Record, From string
+	Glob, Form, From string
+	Heading, Record  string // of the form lines
+	// Of the other forms; fields are pairs of a fact and its key.
+	Groups, Records     string
+	GroupFields, Fields [][2]string
 }
 
 // Items are images of one component.

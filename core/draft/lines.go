@@ -29,10 +29,17 @@ func (r *reading) manifests() {
 		}
 	}
 	for _, it := range r.s.Items {
-		if it.Role != "" || it.Kind != "text" || it.Text() == nil || r.pkg.Manifest != nil {
+		if it.Role != "" || it.Text() == nil || r.pkg.Manifest != nil {
 			continue
 		}
-		if g := r.guessLines(it); g != nil {
+		var g *Manifest
+		switch it.Kind {
+		case "text":
+			g = r.guessLines(it)
+		case "json", "xml", "yaml":
+			g = r.guessTree(it, it.Kind)
+		}
+		if g != nil {
 			r.pkg.Manifest = g
 		}
 	}

@@ -120,6 +120,14 @@ func (d *Draft) pkg(b *strings.Builder, p *Package, guess func(string) string) {
 		if m.Record != "" {
 			f("      record: %s\n", single(m.Record))
 		}
+		if m.Groups != "" {
+			f("      groups: %s\n", single(m.Groups))
+		}
+		fields(b, "group_fields", m.GroupFields)
+		if m.Records != "" {
+			f("      records: %s\n", single(m.Records))
+		}
+		fields(b, "fields", m.Fields)
 	}
 	if p.Sums != "" {
 		f("    checksums: %s\n", single(p.Sums))
@@ -143,6 +151,17 @@ func (d *Draft) pkg(b *strings.Builder, p *Package, guess func(string) string) {
 			f("        title: %s\n", single(it.Title))
 		}
 	}
+}
+
+func fields(b *strings.Builder, key string, pairs [][2]string) {
+	if len(pairs) == 0 {
+		return
+	}
+	var all []string
+	for _, p := range pairs {
+		all = append(all, fmt.Sprintf("%s: %s", p[0], quote(p[1])))
+	}
+	fmt.Fprintf(b, "      %s: {%s}\n", key, strings.Join(all, ", "))
 }
 
 // Guesses lists what was guessed, and from what.
