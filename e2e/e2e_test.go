@@ -145,7 +145,8 @@ func deciding(doc map[string]any) []string {
 		}
 	}
 	add(doc["checks"])
-	for _, m := range doc["members"].([]any) {
+	members, _ := doc["members"].([]any) // of several packages there is a list of verdicts
+	for _, m := range members {
 		add(m.(map[string]any)["checks"])
 	}
 	return out

@@ -73,7 +73,7 @@ func TestLayoutsTakePart(t *testing.T) {
 	require.NoError(t, os.Remove(filepath.Join(kit, "layouts/qmi.yaml")))
 	r = call(t, kit, "survey", "qm-tram-8.4.2.zip")
 	assert.Equal(t, 4, r.status)
-	assert.Contains(t, r.errout, "quillmere.yaml:7")
+	assert.Contains(t, r.errout, "quillmere.yaml:8")
 }
 
 func readFile(t *testing.T, dir, name string) string {

@@ -164,6 +164,11 @@ func (j *judge) pathCheck() Check {
 			return ch
 		}
 	}
+	if j.family() == "" && !strings.EqualFold(j.toFamily(), "") {
+		ch.Because = fmt.Sprintf("the device's image family is not known, so that nobody can say whether it may go to %s of %s", j.release.text, j.toFamily())
+		ch.Advice = j.howToKnow(fact.Family)
+		return ch
+	}
 	r := j.rule(j.release, j.toFamily())
 	if r.Source.File != "" {
 		ch.Sources = append(ch.Sources, Cited{OfRule, r.Document, r.Source})

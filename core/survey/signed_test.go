@@ -131,3 +131,26 @@ func TestQuickVerifiesNothing(t *testing.T) {
 	s := survey(t, o, file{"qm-8.4.zip", zipOf(file{"m.txt", "main a.img 8.4\n"}, file{"a.img", "main"}, file{"m.sig", "x"})})
 	assert.Empty(t, s.Signatures)
 }
+
+// In a download that holds several bundles, each signature is held against
+// what lies beside it, and a list without one is told.
+func TestEachBundleHasItsOwnSignature(t *testing.T) {
+	maker := signer(1)
+	bundle := func(n string, signed bool) string {
+		m := "main a.img " + n + "\n"
+		files := []file{{"m.txt", m}, {"a.img", "x" + n}}
+		if signed {
+			files = append(files, file{"m.sig", string(ed25519.Sign(maker, []byte(m)))})
+		}
+		return zipOf(files...)
+	}
+	o := withSignature(t, "{item: '**/*.sig', of: manifest, key: maker}")
+	o.Keys = keyring("maker", keyOf(t, maker))
+	s := survey(t, o, file{"all.zip", zipOf(file{"one.zip", bundle("1.0", true)}, file{"two.zip", bundle("2.0", true)}, file{"three.zip", bundle("3.0", false)})})
+	outcomes := map[string]sign.Outcome{}
+	for _, x := range s.Signatures {
+		outcomes[x.Of] = x.Outcome
+	}
+	root := s.Name + "::"
+	assert.Equal(t, map[string]sign.Outcome{root + "one.zip::m.txt": sign.Verified, root + "two.zip::m.txt": sign.Verified, root + "three.zip::m.txt": sign.Missing}, outcomes)
+}
