@@ -35,6 +35,35 @@ type HopRule struct {
 	from, to *version.Range
 }
 
+// Ranges are the ranges of From and To; nil where the rule gives none.
+func (h *HopRule) Ranges() (from, to *version.Range) { return h.from, h.to }
+
+// Speaks tells whether the rule speaks of moves between two families on some
+// hardware, whatever the versions; unsure when that depends on the hardware
+// revision, which is not known.
+func (h *HopRule) Speaks(r *Rulebook, m Move) (speaks, unsure bool) {
+	if h.FromFamily.Set() || h.ToFamily.Set() {
+		if h.FromFamily.Set() && !strings.EqualFold(h.FromFamily.Text, m.FromFamily) || h.ToFamily.Set() && !strings.EqualFold(h.ToFamily.Text, m.ToFamily) {
+			return false, false
+		}
+	} else if !strings.EqualFold(m.FromFamily, m.ToFamily) {
+		return false, false
+	}
+	if len(h.Models) > 0 && !r.names(h.Models, m.Model) {
+		return false, false
+	}
+	if len(h.Revisions) > 0 {
+		if m.Revision == "" {
+			return true, true
+		}
+		rel := Release{Revisions: h.Revisions}
+		if ok, _ := rel.For(r, m.Model, m.Revision); !ok {
+			return false, false
+		}
+	}
+	return true, false
+}
+
 // Move is one hop that is asked about.
 type Move struct {
 	From, To             version.Version // of the main component
@@ -68,22 +97,33 @@ func (r *Rulebook) Rule(m Move) Ruling {
 		if !match {
 			continue
 		}
-		res := Ruling{Allowed: *rule.Allow, Settled: true, Source: r.Source(rule.Spot), Document: r.Document(rule.Source), Via: rule.Via.Text, ResetsConfig: rule.ResetsConfig}
-		if unsure {
-			res.Settled = false
-			res.Because = "a rule depends on the hardware revision, which is not known"
-			return res
-		}
-		verb := "forbids"
-		if res.Allowed {
-			verb = "allows"
-		}
-		res.Because = fmt.Sprintf("a rule %s %s", verb, rule.describe())
-		if rule.Why.Set() {
-			res.Because += ": " + rule.Why.Text
-		}
+		return rule.Ruling(r, unsure)
+	}
+	return r.Policy(m)
+}
+
+// Ruling is what a rule that matches says.
+func (h *HopRule) Ruling(r *Rulebook, unsure bool) Ruling {
+	res := Ruling{Allowed: *h.Allow, Settled: true, Source: r.Source(h.Spot), Document: r.Document(h.Source), Via: h.Via.Text, ResetsConfig: h.ResetsConfig}
+	if unsure {
+		res.Settled = false
+		res.Because = "a rule depends on the hardware revision, which is not known"
 		return res
 	}
+	verb := "forbids"
+	if res.Allowed {
+		verb = "allows"
+	}
+	res.Because = fmt.Sprintf("a rule %s %s", verb, h.describe())
+	if h.Why.Set() {
+		res.Because += ": " + h.Why.Text
+	}
+	return res
+}
+
+// Policy is what holds for moves of which no rule speaks.
+func (r *Rulebook) Policy(m Move) Ruling {
+	h := r.Hops
 	src := r.Source(h.Spot)
 	if !strings.EqualFold(m.FromFamily, m.ToFamily) {
 		return Ruling{Settled: true, Source: src, Document: "hops", Because: fmt.Sprintf("no rule allows the move from family %s to %s", m.FromFamily, m.ToFamily)}
@@ -107,29 +147,10 @@ func (r *Rulebook) Rule(m Move) Ruling {
 }
 
 func (h *HopRule) matches(r *Rulebook, m Move) (match, unsure bool) {
-	if h.FromFamily.Set() || h.ToFamily.Set() {
-		if h.FromFamily.Set() && !strings.EqualFold(h.FromFamily.Text, m.FromFamily) || h.ToFamily.Set() && !strings.EqualFold(h.ToFamily.Text, m.ToFamily) {
-			return false, false
-		}
-	} else if !strings.EqualFold(m.FromFamily, m.ToFamily) {
-		return false, false
-	}
 	if h.from != nil && !h.from.Contains(m.From) || h.to != nil && !h.to.Contains(m.To) {
 		return false, false
 	}
-	if len(h.Models) > 0 && !r.names(h.Models, m.Model) {
-		return false, false
-	}
-	if len(h.Revisions) > 0 {
-		if m.Revision == "" {
-			return true, true
-		}
-		rel := Release{Revisions: h.Revisions}
-		if ok, _ := rel.For(r, m.Model, m.Revision); !ok {
-			return false, false
-		}
-	}
-	return true, false
+	return h.Speaks(r, m)
 }
 
 // describe names the moves that the rule speaks of.

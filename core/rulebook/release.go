@@ -51,6 +51,9 @@ type Need struct {
 	Range *version.Range // of Within, nil where there is none
 }
 
+// Parsed is the release's version, read by the scheme of its main component.
+func (rel *Release) Parsed() version.Version { return rel.parsed }
+
 // For tells whether a release is meant for a model and revision; an empty
 // list means all. unsure: the revision is unknown and the release names some.
 func (rel *Release) For(r *Rulebook, model, revision string) (ok, unsure bool) {

@@ -94,3 +94,38 @@ func (r *Range) Meets(o *Range) bool {
 	}
 	return false
 }
+
+// Spans lists the stretches of a sorted list of versions that lie in the range,
+// as half-open intervals of indices in ascending order. A nil range holds all.
+func (r *Range) Spans(s *Scheme, sorted []Version) [][2]int {
+	if r == nil || r.any {
+		return [][2]int{{0, len(sorted)}}
+	}
+	all := cuts(s, r)
+	var out [][2]int
+	add := func(from, to int) {
+		switch {
+		case from >= to:
+		case len(out) > 0 && out[len(out)-1][1] == from:
+			out[len(out)-1][1] = to
+		default:
+			out = append(out, [2]int{from, to})
+		}
+	}
+	at := 0
+	for k, cut := range all {
+		low := at + sort.Search(len(sorted)-at, func(i int) bool { return s.Compare(sorted[at+i], cut) >= 0 })
+		high := low + sort.Search(len(sorted)-low, func(i int) bool { return s.Compare(sorted[low+i], cut) > 0 })
+		if r.holds(2*k, all) {
+			add(at, low)
+		}
+		if r.holds(2*k+1, all) {
+			add(low, high)
+		}
+		at = high
+	}
+	if r.holds(2*len(all), all) {
+		add(at, len(sorted))
+	}
+	return out
+}
