@@ -7,6 +7,7 @@ import (
 
 	"fitcheck/core/fact"
 	"fitcheck/core/survey"
+	y "fitcheck/core/yamlfile"
 )
 
 // blockBound is the largest file that TFTP carries without negotiating a
@@ -59,7 +60,7 @@ func (j *judge) transfer(files []served) []Check {
 		return nil
 	}
 	t := j.rb.Transfer
-	largest, bound := t.Largest.Bytes, fmt.Sprintf("largest: %s", bytesText(t.Largest.Bytes))
+	largest, bound := t.Largest.Bytes, fmt.Sprintf("largest: %s", y.FormatSize(t.Largest.Bytes))
 	if tftp := strings.EqualFold(t.Protocol.Text, "tftp"); tftp && t.Blocksize != nil && !*t.Blocksize && (largest == 0 || largest > blockBound) {
 		largest, bound = blockBound, "TFTP without block-size negotiation"
 	}
@@ -68,11 +69,11 @@ func (j *judge) transfer(files []served) []Check {
 	ch := Check{Check: "transfer", Outcome: Fits, Device: bound, Sources: []Cited{rule}}
 	for _, f := range files {
 		names = append(names, f.name)
-		ch.Sources = append(ch.Sources, Cited{OfPackage, fmt.Sprintf("%s, %s", f.name, bytesText(f.size)), fact.Source{Kind: fact.Content, File: f.item.Address, Size: f.size}})
+		ch.Sources = append(ch.Sources, Cited{OfPackage, fmt.Sprintf("%s, %s", f.name, y.FormatSize(f.size)), fact.Source{Kind: fact.Content, File: f.item.Address, Size: f.size}})
 		switch {
 		case largest > 0 && f.size > largest:
 			ch.Outcome = Misfit
-			ch.Because = fmt.Sprintf("%s has %s, and the transfer carries at most %s (%s)", f.name, bytesText(f.size), bytesText(largest), bound)
+			ch.Because = fmt.Sprintf("%s has %s, and the transfer carries at most %s (%s)", f.name, y.FormatSize(f.size), y.FormatSize(largest), bound)
 			ch.Advice = "use another way of transfer that the device offers, and describe it under transfer: in the rulebook"
 		case t.LongestName > 0 && len(f.name) > t.LongestName:
 			ch.Outcome = Misfit
@@ -108,7 +109,7 @@ func (j *judge) room(files []served) []Check {
 	if _, guessed := j.d.Guessed("storage_free"); guessed || !free.Set() {
 		return nil // where the release needs some, its need speaks of it
 	}
-	ch := Check{Check: "room", Device: bytesText(free.Bytes) + " free"}
+	ch := Check{Check: "room", Device: y.FormatSize(free.Bytes) + " free"}
 	ch.Sources = []Cited{{OfDevice, ch.Device, j.d.Source("storage_free", free.Spot)}}
 	total := int64(0)
 	for _, f := range files {
@@ -116,15 +117,15 @@ func (j *judge) room(files []served) []Check {
 			continue
 		}
 		total += f.size
-		ch.Sources = append(ch.Sources, Cited{OfPackage, fmt.Sprintf("%s, %s", f.name, bytesText(f.size)), fact.Source{Kind: fact.Content, File: f.item.Address, Size: f.size}})
+		ch.Sources = append(ch.Sources, Cited{OfPackage, fmt.Sprintf("%s, %s", f.name, y.FormatSize(f.size)), fact.Source{Kind: fact.Content, File: f.item.Address, Size: f.size}})
 	}
 	if total == 0 {
 		return nil
 	}
-	ch.Package = bytesText(total) + " to store"
+	ch.Package = y.FormatSize(total) + " to store"
 	if total > free.Bytes {
 		ch.Outcome = Misfit
-		ch.Because = fmt.Sprintf("the files have %s, and %s is free", bytesText(total), bytesText(free.Bytes))
+		ch.Because = fmt.Sprintf("the files have %s, and %s is free", y.FormatSize(total), y.FormatSize(free.Bytes))
 		ch.Advice = "free some space on the device"
 	} else {
 		ch.Outcome, ch.Because = Fits, "there is enough free storage for the files"

@@ -8,6 +8,7 @@ import (
 	"fitcheck/core/fact"
 	"fitcheck/core/rulebook"
 	"fitcheck/core/version"
+	y "fitcheck/core/yamlfile"
 )
 
 // need checks one thing that a release asks for.
@@ -54,16 +55,16 @@ func (j *judge) memory() (int64, bool, fact.Source) {
 }
 
 func (j *judge) needBytes(check, what string, want int64, set bool, have int64, src fact.Source, advice string) Check {
-	ch := Check{Check: check, Device: bytesText(have), Package: "needs " + bytesText(want)}
+	ch := Check{Check: check, Device: y.FormatSize(have), Package: "needs " + y.FormatSize(want)}
 	switch {
 	case !set:
 		ch.Outcome, ch.Device = Unsettled, "not known"
-		ch.Because = fmt.Sprintf("it needs %s of %s, and the device's is not known", bytesText(want), what)
+		ch.Because = fmt.Sprintf("it needs %s of %s, and the device's is not known", y.FormatSize(want), what)
 		ch.Advice = "read it off the device and add it to " + j.d.File
 		src = fact.Source{Kind: fact.DeviceFile, File: j.d.File}
 	case have < want:
 		ch.Outcome, ch.Advice = Misfit, advice
-		ch.Because = fmt.Sprintf("it needs %s of %s, and there is %s", bytesText(want), what, bytesText(have))
+		ch.Because = fmt.Sprintf("it needs %s of %s, and there is %s", y.FormatSize(want), what, y.FormatSize(have))
 	default:
 		ch.Outcome, ch.Because = Fits, fmt.Sprintf("there is enough %s", what)
 	}

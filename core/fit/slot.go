@@ -6,7 +6,7 @@ import (
 	"fitcheck/core/device"
 	"fitcheck/core/fact"
 	"fitcheck/core/survey"
-	"fitcheck/core/yamlfile"
+	y "fitcheck/core/yamlfile"
 )
 
 // slot checks that an image fits the place it would be written to, and that
@@ -15,17 +15,17 @@ func (j *judge) slot(c component, it *survey.Item) (Check, string) {
 	if !c.slotted {
 		return Check{}, ""
 	}
-	size := Cited{OfPackage, bytesText(it.Size), fact.Source{Kind: fact.Content, File: it.Address, Size: it.Size}}
-	ch := Check{Check: "slot", Component: c.name, Package: bytesText(it.Size)}
+	size := Cited{OfPackage, y.FormatSize(it.Size), fact.Source{Kind: fact.Content, File: it.Address, Size: it.Size}}
+	ch := Check{Check: "slot", Component: c.name, Package: y.FormatSize(it.Size)}
 	target, whyNot := j.target()
 	unknown := Cited{OfDevice, "not known", fact.Source{Kind: fact.DeviceFile, File: j.d.File}}
-	var room yamlfile.Size
+	var room y.Size
 	known := false
 	if j.model != nil {
 		room, known = j.rb.SlotSize(&j.model.Value, j.first(fact.Revision))
 	}
 	if known {
-		ch.Device = "slots of " + bytesText(room.Bytes)
+		ch.Device = "slots of " + y.FormatSize(room.Bytes)
 		unknown = Cited{OfDevice, ch.Device, j.rb.Source(room.Spot)}
 	}
 	ch.Sources = []Cited{unknown, size}
@@ -35,7 +35,7 @@ func (j *judge) slot(c component, it *survey.Item) (Check, string) {
 	switch {
 	case known && it.Size > room.Bytes:
 		ch.Outcome = Misfit
-		ch.Because = fmt.Sprintf("the image has %s and a slot takes %s", bytesText(it.Size), bytesText(room.Bytes))
+		ch.Because = fmt.Sprintf("the image has %s and a slot takes %s", y.FormatSize(it.Size), y.FormatSize(room.Bytes))
 		ch.Advice = "do not install it; look for an image made for this hardware"
 	case !known:
 		ch.Outcome, ch.Device = Unsettled, "slot size not known"
@@ -50,7 +50,7 @@ func (j *judge) slot(c component, it *survey.Item) (Check, string) {
 		if target.Active {
 			ch.Because = fmt.Sprintf("it fits slot %s, the only one", target.Name.Text)
 		}
-		ch.Device = fmt.Sprintf("slot %s of %s", target.Name.Text, bytesText(room.Bytes))
+		ch.Device = fmt.Sprintf("slot %s of %s", target.Name.Text, y.FormatSize(room.Bytes))
 		return ch, target.Name.Text
 	}
 	return ch, ""
@@ -77,22 +77,4 @@ func (j *judge) target() (slot *device.Slot, whyNot string) {
 		slot = &j.d.Slots[0]
 	}
 	return slot, ""
-}
-
-func bytesText(n int64) string {
-	units := []string{"KiB", "MiB", "GiB", "TiB"}
-	if n < 1<<10 {
-		return fmt.Sprintf("%d bytes", n)
-	}
-	f, u := float64(n), ""
-	for _, unit := range units {
-		if f < 1024 {
-			break
-		}
-		f, u = f/1024, unit
-	}
-	if f == float64(int64(f)) {
-		return fmt.Sprintf("%d %s", int64(f), u)
-	}
-	return fmt.Sprintf("%.1f %s", f, u)
 }

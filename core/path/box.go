@@ -71,29 +71,21 @@ func (b *Box) before(family, first, second string) bool {
 	return i >= 0 && i < k
 }
 
-// brought lists what a release brings for a family: as it says, the main
-// component in any case, and with it the others of its pair.
-func (b *Box) brought(rel *rulebook.Release, family string) map[string]string {
+// bringsOf tells which version of a component a release brings for a family: as
+// it says; the main component in any case, and with it the others of its pair.
+func (b *Box) bringsOf(rel *rulebook.Release, family, component string) (string, bool) {
 	main := b.Rules.Main(family)
-	out := map[string]string{main: rel.Version.Text}
-	known := b.components(family)
-	for _, e := range rel.Brings.Entries {
-		if slices.Contains(known, e.Key) {
-			out[e.Key] = e.Value.Text
-		}
+	if component == main {
+		return rel.Version.Text, true
 	}
-	if f, ok := b.Rules.Family(family); ok {
-		for _, group := range f.Paired {
-			if slices.ContainsFunc(group, func(t y.Text) bool { return t.Text == main }) {
-				for _, t := range group {
-					if _, said := out[t.Text]; !said {
-						out[t.Text] = out[main]
-					}
-				}
-			}
-		}
+	if e, ok := rel.Brings.Get(component); ok {
+		return e.Value.Text, slices.Contains(b.components(family), component)
 	}
-	return out
+	f, ok := b.Rules.Family(family)
+	if !ok {
+		return "", false
+	}
+	return rel.Version.Text, pairs(f, main, component)
 }
 
 // situation is a box at some point of a path: its constant side is the
@@ -103,9 +95,6 @@ type situation struct {
 	main     string // version of the main component
 	family   string
 	versions map[string]string
-	// first are versions that the release in question installs before its main
-	// component.
-	first map[string]string
 }
 
 // Version implements rulebook.Situation.
@@ -163,19 +152,6 @@ func listed(d *device.Device, key string, list []y.Text, is func(string) bool) r
 		return rulebook.Holds
 	}
 	return rulebook.Fails
-}
-
-// met tells whether a need holds now, or what is installed first makes it hold.
-func (s situation) met(n *rulebook.Need) rulebook.Truth {
-	now := n.Met(s.Rules, s)
-	if v, ok := s.first[n.Component.Text]; ok && n.Component.Set() && now != rulebook.Holds {
-		with := s
-		with.versions = map[string]string{n.Component.Text: v}
-		if n.Met(s.Rules, with) == rulebook.Holds {
-			return rulebook.Holds
-		}
-	}
-	return now
 }
 
 // hardware names a box in words.

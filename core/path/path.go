@@ -32,10 +32,15 @@ type Options struct {
 	Prefer Prefer
 	// Avoid are versions that may not be on the way.
 	Avoid []string
+	// OnHand tells, when it is set, whether a package of a release is at hand;
+	// then only such releases are installed.
+	OnHand func(rel *rulebook.Release) bool
+	// All is how many ways to find: the best one and others, really different.
+	All int
 	// MaxStates bounds the states that are looked at; 0 is MaxStates.
 	MaxStates int
 
-	banned map[[2]string]bool // hops from one version to another that are not to be taken
+	plain bool // the path alone, without the way back and the like
 }
 
 // Goal is where a path is to end.
@@ -59,20 +64,21 @@ type Change struct {
 
 // Hop is one install on the way.
 type Hop struct {
-	Release      string
-	Family       string
-	From, To     string // versions of the main component
-	BootOnly     bool   // only the boot loader of the release is installed
-	Components   []Change
-	Because      string
-	Sources      []Cited
-	ResetsConfig bool
-	Install      int // minutes
-	Outage       int // of them without service
+	Release  string
+	Releases []*rulebook.Release // of each box of the team; nil for one that it leaves alone
+	// Family is the image family gone to, FromFamily the one that is left.
+	Family, FromFamily string
+	From, To           string   // versions of the main component
+	BootOnly           bool     // only the boot loader of the release is installed
+	Members            []string // of a group: those that make this hop
+	Components         []Change
+	Because            string
+	Sources            []Cited
+	ResetsConfig       bool
+	Minutes            *rulebook.Minutes // nil when the rulebook does not say
 	// NoReturn: after this hop nothing leads back to where the path began.
 	NoReturn bool
 	Notes    []string
-	Rule     *rulebook.Release
 }
 
 // Blocked is a release that stands in the way, or cannot be reached, and why.
@@ -87,7 +93,10 @@ type Back struct {
 	Found   bool
 	By      string // "slot", "hops" or ""
 	Because string
-	Hops    []Hop
+	Sources []Cited
+	// Hops is the way back by hops, where there is one, also when a slot does.
+	Hops  []Hop
+	Notes []string
 }
 
 // Answer is what a search found.
@@ -102,16 +111,24 @@ type Answer struct {
 	Hops      []Hop
 	Blocked   []Blocked
 	Back      *Back
-	Notes     []string
+	// Alternatives are other ways, the best first.
+	Alternatives []Alternative
+	// Maybe is the way that there would be if what is unsettled held.
+	Maybe []Hop
+	Notes []string
 	// States is how many states were looked at.
 	States int
+
+	end stand
 }
 
 // Minutes sums up the path: minutes of all installs, and of outage.
 func (a *Answer) Minutes() (install, outage int) {
 	for _, h := range a.Hops {
-		install += h.Install
-		outage += h.Outage
+		if h.Minutes != nil {
+			install += h.Minutes.Install
+			outage += h.Minutes.Outage
+		}
 	}
 	return install, outage
 }

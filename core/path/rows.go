@@ -1,8 +1,10 @@
 package path
 
 import (
+	"fmt"
 	"slices"
 	"sort"
+	"strings"
 
 	"fitcheck/core/rulebook"
 	"fitcheck/core/version"
@@ -13,11 +15,17 @@ import (
 // are alike: such stretches are classes, and for a class that a move comes
 // from, one row tells for each class that it goes to which rule decides.
 
-// line is an image family with its versions in order.
+// line is the versions that the boxes of a team can be at while they run some
+// image families, in order.
 type line struct {
-	family   string
-	scheme   *version.Scheme
-	versions []version.Version
+	families   []string // of each box
+	family     string   // of the first
+	main       string   // the main component
+	scheme     *version.Scheme
+	versions   []version.Version
+	candidates []candidate // for each version
+	// bootPaired: the boot loader is half of a pair with the main component.
+	bootPaired bool
 }
 
 func (l *line) index(v version.Version) int {
@@ -36,7 +44,7 @@ type ruleset struct {
 	rows     [][]int32  // by the class that is left: rule of each class, -1 where none speaks
 }
 
-func newRuleset(b *Box, from, to *line) *ruleset {
+func newRuleset(b *Box, from, to *line, fromFamily, toFamily string) *ruleset {
 	s := &ruleset{r: b.Rules, fromCut: []int{0}, toCut: []int{0}}
 	if b.Rules.Hops == nil {
 		s.rows = make([][]int32, 1)
@@ -45,7 +53,7 @@ func newRuleset(b *Box, from, to *line) *ruleset {
 	var toRaw [][][2]int
 	for i := range b.Rules.Hops.Rules {
 		h := &b.Rules.Hops.Rules[i]
-		speaks, unsure := h.Speaks(b.Rules, rulebook.Move{FromFamily: from.family, ToFamily: to.family, Model: b.Model, Revision: b.Revision})
+		speaks, unsure := h.Speaks(b.Rules, rulebook.Move{FromFamily: fromFamily, ToFamily: toFamily, Model: b.Model, Revision: b.Revision})
 		if !speaks {
 			continue
 		}
@@ -128,41 +136,119 @@ func (s *ruleset) row(from int) []int32 {
 	return row
 }
 
-// verdict is what the rules say of a move, without words.
-type verdict struct {
-	allowed, settled, resets bool
-	rule                     int32 // -1 for the policy
+// cell is a stretch of versions gone to for which the rules say one thing.
+type cell struct {
+	from, to int32
+	// forbidden: a rule forbids it for some box. unsure: the rulebook does not
+	// settle it for some box. policy: no rule speaks for some box, so that it
+	// depends on whether the move goes up or down.
+	forbidden, unsure, policy, resets bool
 }
 
-// decide tells what the rules say of a move between two places of the lists;
-// up is how the version gone to compares with the one that is left.
-func (s *ruleset) decide(rule int32, crossing bool, up int) verdict {
-	h := s.r.Hops
-	if h == nil {
-		return verdict{rule: -1}
+// cellsFor tells for moves from a version of one line what the rules say of all
+// versions of another, for all boxes together.
+func (t *team) cellsFor(from, to, index int) []cell {
+	lines := [2]int{from, to}
+	sets, ok := t.sets[lines]
+	if !ok {
+		a, b := t.lines[from], t.lines[to]
+		known := map[string]*ruleset{}
+		for i, box := range t.boxes {
+			key := strings.Join([]string{box.Model, box.Revision, a.families[i], b.families[i]}, "\x00")
+			if known[key] == nil {
+				known[key] = newRuleset(box, a, b, a.families[i], b.families[i])
+				sets = append(sets, known[key])
+			}
+		}
+		t.sets[lines] = sets
 	}
-	if rule >= 0 {
-		r := s.rules[rule]
-		return verdict{*r.Allow, !s.unsure[rule], r.ResetsConfig, rule}
+	key := fmt.Sprint(lines)
+	for _, s := range sets {
+		key += fmt.Sprint(" ", class(s.fromCut, index))
 	}
-	switch {
-	case crossing:
-		return verdict{settled: true, rule: -1}
-	case up > 0:
-		return verdict{allowed: h.Upward.Text == "open", settled: h.Upward.Set(), rule: -1}
-	case up == 0:
-		return verdict{allowed: true, settled: true, rule: -1}
+	if cells, ok := t.cells[key]; ok {
+		return cells
 	}
-	return verdict{allowed: h.Downward.Text == "open", settled: true, rule: -1}
+	var cuts []int
+	for _, s := range sets {
+		cuts = append(cuts, s.toCut...)
+	}
+	n := len(t.lines[to].versions)
+	cuts = classes(append(cuts, 0), n)
+	var cells []cell
+	for i, at := range cuts {
+		end := n
+		if i+1 < len(cuts) {
+			end = cuts[i+1]
+		}
+		c := cell{from: int32(at), to: int32(end)}
+		for _, s := range sets {
+			s.add(&c, index, at, from != to)
+		}
+		if last := len(cells) - 1; last >= 0 {
+			same := c
+			same.from, same.to = cells[last].from, cells[last].to
+			if same == cells[last] {
+				cells[last].to = c.to
+				continue
+			}
+		}
+		cells = append(cells, c)
+	}
+	t.cells[key] = cells
+	return cells
 }
 
-// words is the ruling itself, for those moves that are told.
-func (s *ruleset) words(v verdict, m rulebook.Move) rulebook.Ruling {
+// add takes what the rules say of a move for one box.
+func (s *ruleset) add(c *cell, from, to int, crossing bool) {
 	if s.r.Hops == nil {
-		return s.r.Rule(m)
+		c.unsure = true
+		return
 	}
-	if v.rule >= 0 {
-		return s.rules[v.rule].Ruling(s.r, s.unsure[v.rule])
+	rule := s.row(from)[class(s.toCut, to)]
+	switch {
+	case rule < 0 && crossing:
+		c.forbidden = true
+	case rule < 0:
+		c.policy = true
+	case s.unsure[rule]:
+		c.unsure = true
+		c.resets = c.resets || s.rules[rule].ResetsConfig
+	case !*s.rules[rule].Allow:
+		c.forbidden = true
+	default:
+		c.resets = c.resets || s.rules[rule].ResetsConfig
 	}
-	return s.r.Policy(m)
+}
+
+// part is a stretch of versions that may be gone to.
+type part struct {
+	from, to      int32
+	unsure, reset bool
+}
+
+// parts lists the stretches that may be gone to from a version.
+func (t *team) parts(from, to, index int) []part {
+	var out []part
+	h := t.rules.Hops
+	for _, c := range t.cellsFor(from, to, index) {
+		if c.forbidden {
+			continue
+		}
+		if !c.policy {
+			out = append(out, part{c.from, c.to, c.unsure, c.resets})
+			continue
+		}
+		at := int32(index)
+		if h.Downward.Text == "open" && c.from < at {
+			out = append(out, part{c.from, min(c.to, at), c.unsure, c.resets})
+		}
+		if c.from <= at && at < c.to {
+			out = append(out, part{at, at + 1, c.unsure, c.resets})
+		}
+		if h.Upward.Text != "listed" && c.to > at+1 {
+			out = append(out, part{max(c.from, at+1), c.to, c.unsure || !h.Upward.Set(), c.resets})
+		}
+	}
+	return out
 }

@@ -1,8 +1,6 @@
 package rulebook
 
 import (
-	"fmt"
-
 	y "fitcheck/core/yamlfile"
 )
 
@@ -87,9 +85,9 @@ func (n *Need) Text() string {
 	case n.Companion.Set():
 		return n.Companion.Text + " " + n.Within.Text
 	case n.StorageFree.Set():
-		return fmt.Sprintf("%d bytes of free storage", n.StorageFree.Bytes)
+		return y.FormatSize(n.StorageFree.Bytes) + " of free storage"
 	case n.Memory.Set():
-		return fmt.Sprintf("%d bytes of memory", n.Memory.Bytes)
+		return y.FormatSize(n.Memory.Bytes) + " of memory"
 	case n.Attached.Set():
 		return n.Attached.Text + " attached"
 	}

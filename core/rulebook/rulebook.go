@@ -66,6 +66,8 @@ type Family struct {
 	Title      y.Text           `yaml:"title" doc:"title of the line, or of this kind of entry"`
 	Components y.Map[Component] `yaml:"components" doc:"in the order in which they are installed"`
 	Paired     [][]y.Text       `yaml:"paired" doc:"groups of components that carry one version and move together"`
+	// FactoryReset is what a factory reset leaves running.
+	FactoryReset y.Text `yaml:"factory_reset" doc:"what a factory reset leaves running: running, other-slot, or a version"`
 }
 
 // Component is what one image of a family is for.

@@ -129,3 +129,30 @@ func (r *Range) Spans(s *Scheme, sorted []Version) [][2]int {
 	}
 	return out
 }
+
+// Marks are the versions that some ranges name, in order. They cut the line of
+// all versions into places: the marks themselves and the gaps between them. Of
+// two versions at one place, the ranges hold both or neither.
+type Marks struct {
+	scheme *Scheme
+	at     []Version
+}
+
+// NewMarks takes the marks of ranges of one scheme.
+func NewMarks(s *Scheme, ranges ...*Range) Marks { return Marks{s, cuts(s, ranges...)} }
+
+// Places is how many places there are.
+func (m Marks) Places() int { return 2*len(m.at) + 1 }
+
+// Place is that of a version, from 0 in ascending order.
+func (m Marks) Place(v Version) int {
+	i := sort.Search(len(m.at), func(i int) bool { return m.scheme.Compare(m.at[i], v) >= 0 })
+	if i < len(m.at) && m.scheme.Compare(m.at[i], v) == 0 {
+		return 2*i + 1
+	}
+	return 2 * i
+}
+
+// HoldsPlace tells whether the versions at a place lie in one of the ranges that
+// the marks were taken from; a nil range holds all.
+func (r *Range) HoldsPlace(place int, m Marks) bool { return r.holds(place, m.at) }

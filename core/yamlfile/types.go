@@ -72,6 +72,25 @@ func ParseSize(text string) (int64, error) {
 	return int64(bytes), nil
 }
 
+// FormatSize writes a number of bytes for reading: "210 MiB".
+func FormatSize(n int64) string {
+	units := []string{"KiB", "MiB", "GiB", "TiB"}
+	if n < 1<<10 {
+		return fmt.Sprintf("%d bytes", n)
+	}
+	f, u := float64(n), ""
+	for _, unit := range units {
+		if f < 1024 {
+			break
+		}
+		f, u = f/1024, unit
+	}
+	if f == float64(int64(f)) {
+		return fmt.Sprintf("%d %s", int64(f), u)
+	}
+	return fmt.Sprintf("%.1f %s", f, u)
+}
+
 // Date is a day.
 type Date struct {
 	Day time.Time

@@ -1,0 +1,120 @@
+package path
+
+import (
+	"container/heap"
+	"fmt"
+	"maps"
+)
+
+// Alternative is another path, worse than the one that was found first.
+type Alternative struct {
+	Hops []Hop
+}
+
+// alternatives finds the next best paths that are really different: each leaves
+// out a stop of every better one, so that none is a better one with a detour.
+// Each search forbids hops of paths that were found before (Lawler's way of
+// splitting: one search for each hop of the path that a region's best takes).
+func (r *route) alternatives(best []move, reached func(state) bool) error {
+	if r.All < 2 || len(best) == 0 {
+		return nil
+	}
+	regions := &regionHeap{}
+	split := func(parent map[hopKey]bool, moves []move) error {
+		for _, k := range r.keys(moves) {
+			banned := maps.Clone(parent)
+			if banned == nil {
+				banned = map[hopKey]bool{}
+			}
+			banned[k] = true
+			s := r.newSearch(false, banned)
+			end, err := s.run(r.startState(r.begin), reached)
+			if err != nil {
+				return err
+			}
+			if end >= 0 {
+				heap.Push(regions, region{banned, s.moves(end), s.nodes[end].cost})
+			}
+		}
+		return nil
+	}
+	accepted := [][]move{best}
+	if err := split(nil, best); err != nil {
+		return err
+	}
+	// The number of searches is bounded: paths that differ only by detours can be
+	// very many.
+	for tries := 0; regions.Len() > 0 && len(accepted) < r.All && tries < 8*r.All; tries++ {
+		next := heap.Pop(regions).(region)
+		different := true
+		for _, a := range accepted {
+			different = different && !contains(next.moves, a)
+		}
+		if different {
+			accepted = append(accepted, next.moves)
+			hops, _ := r.follow(next.moves)
+			r.answer.Alternatives = append(r.answer.Alternatives, Alternative{hops})
+		}
+		if err := split(next.banned, next.moves); err != nil {
+			return err
+		}
+	}
+	if len(accepted) < r.All {
+		r.answer.Notes = append(r.answer.Notes, fmt.Sprintf("%d really different ways were asked for, and there are %d", r.All, len(accepted)))
+	}
+	return nil
+}
+
+// keys names the hops of a path.
+func (r *route) keys(moves []move) []hopKey {
+	var out []hopKey
+	at := move{line: r.begin.line, version: r.begin.version}
+	for _, m := range moves {
+		out = append(out, hopKey{at.line, at.version, m.line, m.version, m.bootOnly})
+		if !m.bootOnly {
+			at = m
+		}
+	}
+	return out
+}
+
+// contains tells whether a path makes all the installs of another.
+func contains(path, other []move) bool {
+	have := map[[3]int32]bool{}
+	key := func(m move) [3]int32 {
+		boot := int32(0)
+		if m.bootOnly {
+			boot = 1
+		}
+		return [3]int32{m.line, m.version, boot}
+	}
+	for _, m := range path {
+		have[key(m)] = true
+	}
+	for _, m := range other {
+		if !have[key(m)] {
+			return false
+		}
+	}
+	return true
+}
+
+// region is the paths that take none of some hops, with the best of them.
+type region struct {
+	banned map[hopKey]bool
+	moves  []move
+	cost   cost
+}
+
+type regionHeap []region
+
+func (h regionHeap) Len() int           { return len(h) }
+func (h regionHeap) Less(i, k int) bool { return h[i].cost.less(h[k].cost) }
+func (h regionHeap) Swap(i, k int)      { h[i], h[k] = h[k], h[i] }
+func (h *regionHeap) Push(x any)        { *h = append(*h, x.(region)) }
+func (h *regionHeap) Pop() any {
+	last := len(*h) - 1
+	x := (*h)[last]
+	*h = (*h)[:last]
+	return x
+}

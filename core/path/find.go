@@ -1,0 +1,639 @@
+package path
+
+import (
+	"cmp"
+	"fmt"
+	"slices"
+	"strings"
+
+	"fitcheck/core/device"
+	"fitcheck/core/rulebook"
+)
+
+// Request is what a path is asked for.
+type Request struct {
+	Device *device.Device
+	// Rules finds the rulebook of a model; nil when none knows it.
+	Rules func(model string) *rulebook.Rulebook
+	Goal  Goal
+	Options
+}
+
+// Result is the answer for a device, or for all members of a group.
+type Result struct {
+	// Plans has one answer for a device and for a group that keeps to one
+	// version, and else one for each member.
+	Plans []*Answer
+	Notes []string
+}
+
+// Found tells whether there is a path for every plan.
+func (r *Result) Found() bool {
+	return !slices.ContainsFunc(r.Plans, func(a *Answer) bool { return !a.Found })
+}
+
+// Unsettled lists what would have to be known.
+func (r *Result) Unsettled() []string {
+	var out []string
+	for _, a := range r.Plans {
+		for _, u := range a.Unsettled {
+			if !slices.Contains(out, u) {
+				out = append(out, u)
+			}
+		}
+	}
+	return out
+}
+
+// Find searches the path of a device, or of a group. The error is of type
+// *TooManyStates.
+func Find(q Request) (*Result, error) {
+	f := &finder{Request: q}
+	var boxes []*Box
+	for _, d := range q.Device.All() {
+		boxes = append(boxes, NewBox(d, q.Rules(d.Model.Text)))
+	}
+	res := &Result{}
+	if len(boxes) > 1 {
+		why := f.apart(boxes)
+		if why == "" {
+			a, err := f.together(boxes)
+			if err != nil {
+				return nil, err
+			}
+			res.Plans = []*Answer{a}
+			return res, nil
+		}
+		res.Notes = append(res.Notes, why)
+	}
+	for _, b := range boxes {
+		a, err := f.solve([]*Box{b}, nil, nil)
+		if err != nil {
+			return nil, err
+		}
+		if len(boxes) > 1 {
+			a.Members = []string{a.Name}
+			for i := range a.Hops {
+				a.Hops[i].Members = a.Members
+			}
+		}
+		res.Plans = append(res.Plans, a)
+	}
+	return res, nil
+}
+
+type finder struct{ Request }
+
+// apart says why the members of a group do not move together, or "".
+func (f *finder) apart(boxes []*Box) string {
+	if !f.Device.Uniform {
+		return "the device file does not say that all members run one version (uniform: true): each has a path of its own"
+	}
+	first := boxes[0]
+	for _, b := range boxes {
+		switch {
+		case b.Rules == nil || b.Rules != first.Rules:
+			return "the members have different rulebooks: each has a path of its own"
+		case b.Rules.Scheme(b.Rules.Main(b.Family)) != first.Rules.Scheme(first.Rules.Main(first.Family)) || b.Rules.Main(b.Family) != first.Rules.Main(first.Family):
+			return "the members' image families count versions in different ways: each has a path of its own"
+		case f.Goal.Family != "" && !strings.EqualFold(f.Goal.Family, b.Family):
+			return "members cross to another image family one by one: each has a path of its own"
+		}
+	}
+	return ""
+}
+
+// together plans for a group that runs one version. Members that run another
+// are first brought to where the others are; where they cannot go there, the
+// others come to them, or all meet at the goal.
+func (f *finder) together(boxes []*Box) (*Answer, error) {
+	a := &Answer{Name: f.Device.Name.Text}
+	for _, b := range boxes {
+		a.Members = append(a.Members, b.Device.Name.Text)
+		a.Unsettled = append(a.Unsettled, b.problems()...)
+	}
+	if len(a.Unsettled) > 0 {
+		return a, nil
+	}
+	at := f.versions(boxes)
+	if len(at) == 1 {
+		joint, err := f.solve(boxes, nil, nil)
+		if err != nil {
+			return nil, err
+		}
+		joint.Members = a.Members
+		return joint, nil
+	}
+	goal := f.target(newTeam(boxes, [][]string{families(boxes)}, nil, f.Options))
+	if goal.problem != "" {
+		a.To, a.Unsettled = f.Goal.Version, []string{goal.problem}
+		return a, nil
+	}
+	meets := at
+	if !slices.ContainsFunc(meets, func(m gathering) bool { return m.scheme().Equal(m.version, goal.text) }) {
+		meets = append(meets, gathering{version: goal.text, rules: boxes[0]})
+	}
+	var why []string
+	var first *Answer
+	for i, m := range meets {
+		plan, err := f.by(boxes, at, m.version)
+		if err != nil {
+			return nil, err
+		}
+		plan.Members, plan.Name = a.Members, a.Name
+		if i == 0 {
+			first = plan
+		}
+		if plan.Found {
+			plan.Notes = append(plan.Notes, why...)
+			return plan, nil
+		}
+		for _, b := range plan.Blocked[:min(1, len(plan.Blocked))] {
+			why = append(why, fmt.Sprintf("all members cannot first meet at %s: %s: %s", m.version, b.Release, b.Because))
+		}
+	}
+	return first, nil
+}
+
+// gathering is the members that run one version.
+type gathering struct {
+	version string
+	boxes   []*Box
+	rules   *Box
+}
+
+func (g gathering) scheme() interface{ Equal(a, b string) bool } {
+	return g.rules.Rules.Scheme(g.rules.Rules.Main(g.rules.Family))
+}
+
+// versions lists what members run: what most of them run first.
+func (f *finder) versions(boxes []*Box) []gathering {
+	var out []gathering
+next:
+	for _, b := range boxes {
+		v, _ := b.mainVersion()
+		for i := range out {
+			if out[i].scheme().Equal(out[i].version, v) {
+				out[i].boxes = append(out[i].boxes, b)
+				continue next
+			}
+		}
+		out = append(out, gathering{v, []*Box{b}, b})
+	}
+	slices.SortStableFunc(out, func(a, b gathering) int { return len(b.boxes) - len(a.boxes) })
+	return out
+}
+
+// by plans for a group by way of one version at which all meet.
+func (f *finder) by(boxes []*Box, at []gathering, meet string) (*Answer, error) {
+	var before []Hop
+	ends := map[*Box]map[string]string{}
+	total := &Answer{From: at[0].version, To: f.Goal.Version}
+	for _, g := range at {
+		if g.scheme().Equal(g.version, meet) {
+			continue
+		}
+		inner := &finder{Request: f.Request}
+		inner.Goal = Goal{Version: meet}
+		inner.plain = true
+		a, err := inner.solve(g.boxes, nil, nil)
+		if err != nil {
+			return nil, err
+		}
+		total.States += a.States
+		names := make([]string, len(g.boxes))
+		for i, b := range g.boxes {
+			names[i] = b.Device.Name.Text
+		}
+		if !a.Found {
+			total.Unsettled, total.Blocked = a.Unsettled, a.Blocked
+			total.Notes = append(total.Notes, fmt.Sprintf("%s runs %s and cannot be brought to %s", strings.Join(names, ", "), g.version, meet))
+			return total, nil
+		}
+		for i := range a.Hops {
+			a.Hops[i].Members = names
+			why := fmt.Sprintf("brings %s to %s, where the others are", strings.Join(names, ", "), meet)
+			if f.Goal.Version == meet {
+				why = fmt.Sprintf("brings %s to %s", strings.Join(names, ", "), meet)
+			}
+			a.Hops[i].Because = why + "; " + a.Hops[i].Because
+		}
+		before = append(before, a.Hops...)
+		for i, b := range g.boxes {
+			ends[b] = a.end.components[i]
+		}
+	}
+	a, err := f.solve(boxes, &meet, ends)
+	if err != nil {
+		return nil, err
+	}
+	a.Hops = append(before, a.Hops...)
+	a.States += total.States
+	if len(at) > 1 {
+		a.Notes = append(a.Notes, "the members do not run one version now: "+f.spread(at))
+	}
+	return a, nil
+}
+
+func (f *finder) spread(at []gathering) string {
+	var parts []string
+	for _, g := range at {
+		var names []string
+		for _, b := range g.boxes {
+			names = append(names, b.Device.Name.Text)
+		}
+		parts = append(parts, fmt.Sprintf("%s at %s", strings.Join(names, ", "), g.version))
+	}
+	return strings.Join(parts, "; ")
+}
+
+// problems says what of a box must be known before any path can be sought.
+func (b *Box) problems() []string {
+	d := b.Device
+	switch {
+	case b.Model == "" && !d.Model.Set():
+		return []string{fmt.Sprintf("the model of %s is not known; add model: to %s", d.Name.Text, d.File)}
+	case b.Model == "":
+		from, _ := d.Guessed("model")
+		return []string{fmt.Sprintf("the model of %s is only guessed (%s); confirm it with fitcheck device -set model=…", d.Name.Text, from)}
+	case b.Rules == nil:
+		return []string{fmt.Sprintf("no rulebook knows the model %s of %s; correct it in %s, or add it to a rulebook", b.Model, d.Name.Text, d.File)}
+	}
+	if b.Family == "" && len(b.families) > 1 {
+		return []string{fmt.Sprintf("the image family of %s is not known, and %s may run %s; add family: to %s", d.Name.Text, b.Model, strings.Join(b.families, " or "), d.File)}
+	}
+	if _, err := b.mainVersion(); err != nil {
+		return []string{err.Error()}
+	}
+	return nil
+}
+
+func families(boxes []*Box) []string {
+	var out []string
+	for _, b := range boxes {
+		out = append(out, b.Family)
+	}
+	return out
+}
+
+// lines lists the families that boxes can be in on the way: of a single box all
+// that its model may run, of several those that they run now.
+func lines(boxes []*Box) [][]string {
+	out := [][]string{families(boxes)}
+	if len(boxes) == 1 {
+		for _, f := range boxes[0].families {
+			if !strings.EqualFold(f, boxes[0].Family) {
+				out = append(out, []string{f})
+			}
+		}
+	}
+	return out
+}
+
+// solve finds the path of boxes that run one version. at and ends say what they
+// run at the start, where that is not what the device file says.
+func (f *finder) solve(boxes []*Box, at *string, ends map[*Box]map[string]string) (*Answer, error) {
+	a := &Answer{Name: boxes[0].Device.Name.Text, To: f.Goal.Version, Family: cmp.Or(f.Goal.Family, boxes[0].Family)}
+	if len(boxes) > 1 {
+		a.Name = f.Device.Name.Text
+	}
+	for _, b := range boxes {
+		a.Unsettled = append(a.Unsettled, b.problems()...)
+	}
+	if len(a.Unsettled) > 0 {
+		return a, nil
+	}
+	from, _ := boxes[0].mainVersion()
+	if at != nil {
+		from = *at
+	}
+	a.From = from
+	extra := []string{from}
+	if len(boxes[0].Rules.Releases) == 0 {
+		extra = append(extra, f.Goal.Version)
+	}
+	t := newTeam(boxes, lines(boxes), extra, f.Options)
+	goal := f.target(t)
+	if goal.problem != "" {
+		a.Unsettled = []string{goal.problem}
+		return a, nil
+	}
+	a.To, a.Family, a.Notes = goal.text, t.lines[goal.line].family, goal.notes
+	begin := stand{line: 0, version: int32(t.lines[0].find(from))}
+	for _, b := range boxes {
+		comps, ok := ends[b]
+		if !ok {
+			comps = b.installed()
+		}
+		begin.components = append(begin.components, comps)
+	}
+	a.end = begin
+	if !t.lines[0].candidates[begin.version].listed && len(t.rules.Releases) > 0 {
+		a.Notes = append(a.Notes, fmt.Sprintf("%s does not list %s, which is installed; its rules are read by version all the same", t.rules.File, from))
+	}
+	r := &route{finder: f, team: t, begin: begin, goal: goal, answer: a}
+	return a, r.seek()
+}
+
+// route is the search of one team's path and what is told of it.
+type route struct {
+	*finder
+	team   *team
+	begin  stand
+	goal   target
+	answer *Answer
+}
+
+func (r *route) newSearch(maybe bool, banned map[hopKey]bool) *search {
+	return &search{t: r.team, prefer: r.Prefer, maybe: maybe, bound: r.MaxStates, banned: banned}
+}
+
+func (r *route) startState(s stand) state {
+	return state{s.line, s.version, r.team.context(s.components)}
+}
+
+func (r *route) seek() error {
+	a := r.answer
+	reached := func(s state) bool { return s.line == r.goal.line && s.version == r.goal.version }
+	sure := r.newSearch(false, nil)
+	end, err := sure.run(r.startState(r.begin), reached)
+	if err != nil {
+		return err
+	}
+	a.States = len(sure.nodes)
+	if end >= 0 {
+		a.Found = true
+		best := sure.moves(end)
+		hops, stands := r.follow(best)
+		a.Hops, a.end = hops, stands[len(stands)-1]
+		if len(hops) == 0 {
+			a.Notes = append(a.Notes, "it already runs "+a.To)
+		}
+		if sure.unsure && len(hops) > 1 && !r.plain {
+			if err := r.shorter(sure.nodes[end].cost); err != nil {
+				return err
+			}
+		}
+		if !r.plain {
+			if err := r.alternatives(best, reached); err != nil {
+				return err
+			}
+			return r.wayBack(stands)
+		}
+		return nil
+	}
+	maybe := sure
+	if sure.unsure {
+		maybe = r.newSearch(true, nil)
+		end, err = maybe.run(r.startState(r.begin), reached)
+		if err != nil {
+			return err
+		}
+		a.States += len(maybe.nodes)
+	}
+	if end >= 0 {
+		a.Unsettled = r.unknowns(maybe.moves(end))
+		a.Maybe, _ = r.follow(maybe.moves(end))
+		return nil
+	}
+	r.blockers(maybe)
+	return nil
+}
+
+// shorter notes that what is not known would open a better way.
+func (r *route) shorter(found cost) error {
+	s := r.newSearch(true, nil)
+	end, err := s.run(r.startState(r.begin), func(s state) bool { return s.line == r.goal.line && s.version == r.goal.version })
+	if err != nil || end < 0 {
+		return err
+	}
+	c := s.nodes[end].cost
+	if [3]int32(c[:3]) != [3]int32(found[:3]) {
+		r.answer.Notes = append(r.answer.Notes, fmt.Sprintf("a better way (%s) would open if this were known: %s", r.stops(s.moves(end)), strings.Join(r.unknowns(s.moves(end)), "; ")))
+	}
+	return nil
+}
+
+func (r *route) stops(moves []move) string {
+	var out []string
+	for _, m := range moves {
+		text := r.team.text(m.line, m.version)
+		if m.bootOnly {
+			text = "the boot loader of " + text
+		}
+		out = append(out, text)
+	}
+	return strings.Join(out, ", ")
+}
+
+// unknowns lists what a path needs that is not known.
+func (r *route) unknowns(moves []move) []string {
+	var out []string
+	s := r.begin
+	for _, m := range moves {
+		for _, reason := range r.team.against(s, m) {
+			text := r.team.text(m.line, m.version) + ": " + reason.text
+			if !slices.Contains(out, text) {
+				out = append(out, text)
+			}
+		}
+		_, s = r.team.step(s, m)
+	}
+	return out
+}
+
+// follow makes moves one by one, and says of each why it is there.
+func (r *route) follow(moves []move) ([]Hop, []stand) {
+	s := r.begin
+	stands := []stand{s}
+	var hops []Hop
+	for i, m := range moves {
+		h, after := r.team.step(s, m)
+		r.because(&h, s, moves, i)
+		if len(r.team.boxes) > 1 {
+			for b, box := range r.team.boxes {
+				if !m.bootOnly || r.team.raises(s, m, b) {
+					h.Members = append(h.Members, box.Device.Name.Text)
+				}
+			}
+		}
+		hops = append(hops, h)
+		stands = append(stands, after)
+		s = after
+	}
+	return hops, stands
+}
+
+// because tells why a hop is on the way: why the next one cannot come first,
+// and what allows it.
+func (r *route) because(h *Hop, s stand, moves []move, i int) {
+	t, m := r.team, moves[i]
+	var parts []string
+	if i+1 < len(moves) {
+		next := t.text(moves[i+1].line, moves[i+1].version)
+		if against := t.against(s, moves[i+1]); len(against) > 0 {
+			parts = append(parts, fmt.Sprintf("before %s: %s", next, against[0].text))
+			h.Sources = append(h.Sources, against[0].sources...)
+		} else {
+			parts = append(parts, fmt.Sprintf("before %s: this way %s", next, r.gain()))
+		}
+	} else {
+		parts = append(parts, "this is where it is to go")
+	}
+	if m.bootOnly {
+		parts = append(parts, "the boot loader alone, which the rules for "+t.lines[m.line].main+" do not bind")
+	} else {
+		seen := map[string]bool{}
+		for b := range t.boxes {
+			ruling := t.ruling(s, m, b)
+			if ruling.Because == "" || seen[ruling.Because] {
+				continue
+			}
+			seen[ruling.Because] = true
+			parts = append(parts, ruling.Because)
+			if ruling.Source.File != "" {
+				h.Sources = append(h.Sources, Cited{ruling.Document, ruling.Source})
+			}
+		}
+	}
+	for _, rel := range h.Releases {
+		if rel != nil && rel.Version.Set() {
+			c := Cited{"release " + rel.Version.Text, t.rules.Source(rel.Spot)}
+			if !slices.Contains(h.Sources, c) {
+				h.Sources = append(h.Sources, c)
+			}
+		}
+	}
+	for b := range t.boxes {
+		if from, ok := t.boxes[b].Device.Version(t.lines[s.line].main); i == 0 && ok && len(t.boxes) == 1 {
+			h.Sources = append(h.Sources, Cited{from.Value, from.Source})
+		}
+	}
+	h.Because = strings.Join(parts, "; ")
+}
+
+// gain is what the preferred way has less of.
+func (r *route) gain() string {
+	switch r.Prefer {
+	case Hops:
+		return "resets less, or takes less time"
+	case Outage:
+		return "means less outage"
+	}
+	return "resets the configuration less often, or means less outage"
+}
+
+// target is the version that a path is to lead to.
+type target struct {
+	line, version int32
+	text          string
+	problem       string // why there is none
+	notes         []string
+}
+
+// target finds the version that is asked for.
+func (f *finder) target(t *team) target {
+	box := t.boxes[0]
+	at := 0
+	if want := f.Goal.Family; want != "" {
+		at = slices.IndexFunc(t.lines, func(l *line) bool { return strings.EqualFold(l.family, want) })
+		if at < 0 {
+			return target{problem: fmt.Sprintf("by %s, %s may not run the family %s; it may run %s", t.rules.File, box.Model, want, strings.Join(box.families, ", "))}
+		}
+	}
+	text := strings.TrimSpace(f.Goal.Version)
+	channel, byChannel := strings.CutPrefix(text, "channel:")
+	if text == "latest" || byChannel {
+		return t.newest(int32(at), strings.TrimSpace(channel), byChannel)
+	}
+	if i, ok := t.lines[at].lookUp(text, t.rules); ok {
+		return target{line: int32(at), version: int32(i), text: t.lines[at].versions[i].Text}
+	}
+	if f.Goal.Family == "" {
+		var found []target
+		for k, l := range t.lines {
+			if i, ok := l.lookUp(text, t.rules); ok {
+				found = append(found, target{line: int32(k), version: int32(i), text: l.versions[i].Text, notes: []string{fmt.Sprintf("%s is a release of the family %s, not of %s", text, l.family, box.Family)}})
+			}
+		}
+		if len(found) == 1 {
+			return found[0]
+		}
+		if len(found) > 1 {
+			return target{problem: fmt.Sprintf("several families have a release %s; say which with -family", text)}
+		}
+	}
+	problem := fmt.Sprintf("%s lists no release %s", t.rules.File, text)
+	if fam := t.lines[at].family; fam != "" {
+		problem += " of the family " + fam
+	}
+	if near := t.lines[at].nearest(text); len(near) > 0 {
+		problem += "; the nearest are " + strings.Join(near, ", ")
+	}
+	return target{problem: problem + "; read its release notes and add it, or ask for another"}
+}
+
+// newest finds the newest release that stands and is meant for all boxes.
+func (t *team) newest(at int32, channel string, byChannel bool) target {
+	l := t.lines[at]
+	var channels []string
+	for i := len(l.versions) - 1; i >= 0; i-- {
+		c := &l.candidates[i]
+		ok := c.listed
+		for b, rel := range c.releases {
+			if rel == nil || rel.Withdrawn.Set() {
+				ok = false
+				break
+			}
+			if meant, _ := rel.For(t.rules, t.boxes[b].Model, t.boxes[b].Revision); !meant {
+				ok = false
+			}
+			if rel.Channel.Set() && !slices.Contains(channels, rel.Channel.Text) {
+				channels = append(channels, rel.Channel.Text)
+			}
+			ok = ok && (!byChannel || strings.EqualFold(rel.Channel.Text, channel))
+		}
+		if !ok {
+			continue
+		}
+		what := "the newest release for it"
+		if byChannel {
+			what = "the newest release of the channel " + channel
+		}
+		return target{line: at, version: int32(i), text: l.versions[i].Text, notes: []string{fmt.Sprintf("%s is %s", l.versions[i].Text, what)}}
+	}
+	if byChannel {
+		slices.Sort(channels)
+		return target{problem: fmt.Sprintf("%s lists no release of the channel %q for %s; there is %s", t.rules.File, channel, t.boxes[0].hardware(), cmp.Or(strings.Join(channels, ", "), "none"))}
+	}
+	return target{problem: fmt.Sprintf("%s lists no release that stands for %s", t.rules.File, t.boxes[0].hardware())}
+}
+
+// find is the index of a version that is in the line.
+func (l *line) find(text string) int {
+	v, err := l.scheme.Parse(text)
+	if err != nil {
+		return -1
+	}
+	i := l.index(v)
+	if i < len(l.versions) && l.scheme.Compare(l.versions[i], v) == 0 {
+		return i
+	}
+	return -1
+}
+
+// lookUp finds a listed release by its version, which may be written compactly
+// where that can mean one only.
+func (l *line) lookUp(text string, r *rulebook.Rulebook) (int, bool) {
+	i := l.find(text)
+	if i < 0 {
+		var known []string
+		for k := range l.versions {
+			known = append(known, l.versions[k].Text)
+		}
+		if all := l.scheme.Expand(text, known); len(all) == 1 {
+			i = l.find(all[0])
+		}
+	}
+	return i, i >= 0 && (l.candidates[i].listed || len(r.Releases) == 0)
+}

@@ -1,0 +1,193 @@
+package path
+
+import (
+	"slices"
+	"sort"
+	"strconv"
+	"strings"
+
+	"fitcheck/core/rulebook"
+	"fitcheck/core/version"
+	y "fitcheck/core/yamlfile"
+)
+
+// team is the boxes that move together: one, or the members of a group that
+// must run one version.
+//
+// The search does not look at the versions of components as such. Needs speak
+// of ranges of them; versions between whose ends no range begins or ends are
+// alike. Such stretches are places, and the places of all components of all
+// boxes that some need speaks of are a context. What a release does to a
+// context, and which needs hold in it, depends on nothing else.
+type team struct {
+	boxes []*Box
+	rules *rulebook.Rulebook
+	lines []*line
+	// watched are the components that needs speak of, the main ones left out,
+	// and the boot loader, each with the marks of those needs.
+	watched []watch
+	sets    map[[2]int][]*ruleset // by line left and line gone to: of each box
+	cells   map[string][]cell
+
+	contexts map[string]int32
+	places   [][]int16 // of each context: box by box, in the order of watched; -1 unknown
+}
+
+type watch struct {
+	component string
+	scheme    *version.Scheme
+	marks     version.Marks
+}
+
+// newTeam takes boxes of one rulebook. lines are the families of each line, box
+// by box.
+func newTeam(boxes []*Box, lines [][]string, extra []string, o Options) *team {
+	t := &team{boxes: boxes, rules: boxes[0].Rules, sets: map[[2]int][]*ruleset{}, cells: map[string][]cell{}, contexts: map[string]int32{}}
+	for _, families := range lines {
+		t.lines = append(t.lines, t.newLine(families, extra))
+	}
+	t.watch()
+	for _, l := range t.lines {
+		for i := range l.candidates {
+			t.prepare(l, &l.candidates[i], o)
+		}
+	}
+	return t
+}
+
+// newLine lists the versions that a family has, or that its boxes run.
+func (t *team) newLine(families, extra []string) *line {
+	l := &line{families: families, family: families[0], main: t.rules.Main(families[0])}
+	l.scheme = t.rules.Scheme(l.main)
+	if f, ok := t.rules.Family(l.family); ok {
+		l.bootPaired = pairs(f, "boot", l.main)
+	}
+	type entry struct {
+		v   version.Version
+		rel *rulebook.Release
+	}
+	var all []entry
+	for i := range t.rules.Releases {
+		rel := &t.rules.Releases[i]
+		if slices.ContainsFunc(families, rel.OfFamily) {
+			all = append(all, entry{rel.Parsed(), rel})
+		}
+	}
+	for _, text := range extra {
+		if v, err := l.scheme.Parse(text); err == nil {
+			all = append(all, entry{v, nil})
+		}
+	}
+	sort.SliceStable(all, func(i, j int) bool { return l.scheme.Compare(all[i].v, all[j].v) < 0 })
+	for _, e := range all {
+		n := len(l.versions)
+		if n == 0 || l.scheme.Compare(l.versions[n-1], e.v) != 0 {
+			l.versions = append(l.versions, e.v)
+			l.candidates = append(l.candidates, candidate{index: n, releases: make([]*rulebook.Release, len(t.boxes))})
+			n++
+		}
+		if e.rel == nil {
+			continue
+		}
+		c := &l.candidates[n-1]
+		c.listed = true
+		for b, box := range t.boxes {
+			if !e.rel.OfFamily(families[b]) {
+				continue
+			}
+			if had := c.releases[b]; had != nil {
+				if meant, _ := had.For(t.rules, box.Model, box.Revision); meant {
+					continue
+				}
+			}
+			c.releases[b] = e.rel
+		}
+	}
+	return l
+}
+
+// watch finds the components that needs speak of.
+func (t *team) watch() {
+	ranges := map[string][]*version.Range{}
+	mains := map[string]bool{}
+	for _, l := range t.lines {
+		mains[l.main] = true
+	}
+	for i := range t.rules.Releases {
+		for k := range t.rules.Releases[i].Needs {
+			if n := &t.rules.Releases[i].Needs[k]; n.Component.Set() {
+				ranges[n.Component.Text] = append(ranges[n.Component.Text], n.Range)
+			}
+		}
+	}
+	var names []string
+	for name := range ranges {
+		if !mains[name] || len(mains) > 1 {
+			names = append(names, name)
+		}
+	}
+	sort.Strings(names)
+	for _, name := range names {
+		s := t.rules.Scheme(name)
+		t.watched = append(t.watched, watch{name, s, version.NewMarks(s, ranges[name]...)})
+	}
+}
+
+func (t *team) watching(component string) int {
+	return slices.IndexFunc(t.watched, func(w watch) bool { return w.component == component })
+}
+
+// context takes the versions of all components, box by box.
+func (t *team) context(versions []map[string]string) int32 {
+	places := make([]int16, 0, len(t.boxes)*len(t.watched))
+	for b := range t.boxes {
+		for _, w := range t.watched {
+			place := int16(-1)
+			if text, ok := versions[b][w.component]; ok {
+				if v, err := w.scheme.Parse(text); err == nil {
+					place = int16(w.marks.Place(v))
+				}
+			}
+			places = append(places, place)
+		}
+	}
+	return t.intern(places)
+}
+
+func (t *team) intern(places []int16) int32 {
+	var key strings.Builder
+	for _, p := range places {
+		key.WriteString(strconv.Itoa(int(p)))
+		key.WriteByte(',')
+	}
+	if id, ok := t.contexts[key.String()]; ok {
+		return id
+	}
+	id := int32(len(t.places))
+	t.contexts[key.String()] = id
+	t.places = append(t.places, places)
+	return id
+}
+
+// bootAlone tells whether a box may have its boot loader installed by itself.
+func (t *team) bootAlone(l *line, b int) bool {
+	family := l.families[b]
+	box := t.boxes[b]
+	if box.boot == l.main || !slices.Contains(box.components(family), box.boot) {
+		return false
+	}
+	f, ok := t.rules.Family(family)
+	if !ok {
+		return false
+	}
+	return !slices.ContainsFunc(f.Paired, func(group []y.Text) bool { return holds(group, box.boot) }) // pairs move together
+}
+
+// pairs tells whether two components are halves of one pair.
+func pairs(f *rulebook.Family, a, b string) bool {
+	return slices.ContainsFunc(f.Paired, func(group []y.Text) bool { return holds(group, a) && holds(group, b) })
+}
+
+func holds(group []y.Text, component string) bool {
+	return slices.ContainsFunc(group, func(t y.Text) bool { return t.Text == component })
+}
