@@ -4,7 +4,6 @@ import (
 	"fmt"
 	"slices"
 	"strings"
-
 )
 
 // maxBlocked bounds what is told of a path that there is not.

@@ -21,6 +21,7 @@ type candidate struct {
 	outage   int32
 	resets   bool
 	brings   []int16 // by box and watched component: its place, or leaves
+	bringing int32   // candidates that bring the same have the same number
 	needs    []placed
 	mains    []mainNeed
 }
@@ -69,7 +70,7 @@ func (t *team) prepare(l *line, c *candidate, o Options) {
 			continue
 		}
 		c.standing[b] = box.standing(rel)
-		if slices.ContainsFunc(o.Avoid, func(v string) bool { return l.scheme.Equal(v, rel.Version.Text) }) {
+		if slices.Contains(l.avoid, c.index) {
 			c.standing[b] = append(c.standing[b], reason{text: "it is to be avoided", sources: []Cited{{"-avoid " + rel.Version.Text, fact.Source{Kind: fact.Command}}}})
 		}
 		if o.OnHand != nil && !o.OnHand(rel) {
@@ -81,6 +82,7 @@ func (t *team) prepare(l *line, c *candidate, o Options) {
 		c.resets = c.resets || rel.ResetsConfig
 		t.prepareNeeds(l, c, b, rel)
 	}
+	c.bringing = t.brought.number(c.brings)
 }
 
 func (t *team) prepareNeeds(l *line, c *candidate, b int, rel *rulebook.Release) {
@@ -108,7 +110,12 @@ func (t *team) prepareNeeds(l *line, c *candidate, b int, rel *rulebook.Release)
 		}
 		name := n.Component.Text
 		if name == l.main {
-			c.mains = append(c.mains, mainNeed{b, n, n.Range.Spans(l.scheme, l.versions)})
+			spans, ok := l.spans[n.Within.Text]
+			if !ok {
+				spans = n.Range.Spans(l.scheme, l.versions)
+				l.spans[n.Within.Text] = spans
+			}
+			c.mains = append(c.mains, mainNeed{b, n, spans})
 			continue
 		}
 		w := t.watching(name)
@@ -116,11 +123,22 @@ func (t *team) prepareNeeds(l *line, c *candidate, b int, rel *rulebook.Release)
 		if box.before(family, name, l.main) {
 			p.first = c.brings[b*len(t.watched)+w]
 		}
-		for place := range t.watched[w].marks.Places() {
-			p.holds = append(p.holds, n.Range.HoldsPlace(place, t.watched[w].marks))
-		}
+		p.holds = t.watched[w].places(n)
 		c.needs = append(c.needs, p)
 	}
+}
+
+// places tells which places of a component a need takes.
+func (w *watch) places(n *rulebook.Need) []bool {
+	if known, ok := w.taken[n.Within.Text]; ok {
+		return known
+	}
+	out := make([]bool, w.marks.Places())
+	for place := range out {
+		out[place] = n.Range.HoldsPlace(place, w.marks)
+	}
+	w.taken[n.Within.Text] = out
+	return out
 }
 
 // met tells whether a need holds in a context, counting what the release
@@ -151,6 +169,10 @@ func (t *team) after(c *candidate, context int32) int32 {
 	if len(t.watched) == 0 {
 		return context
 	}
+	key := [2]int32{context, c.bringing}
+	if known, ok := t.afters[key]; ok {
+		return known
+	}
 	places := append([]int16(nil), t.places[context]...)
 	for i, to := range c.brings {
 		if to == leaves {
@@ -161,7 +183,8 @@ func (t *team) after(c *candidate, context int32) int32 {
 		}
 		places[i] = to
 	}
-	return t.intern(places)
+	t.afters[key] = t.intern(places)
+	return t.afters[key]
 }
 
 // possible tells whether the move to a candidate is possible in a context as

@@ -73,7 +73,7 @@ type plan struct {
 }
 
 func makePlan(r *rand.Rand) plan {
-	p := plan{families: []string{"fa"}, order: []string{"boot", "main", "aux"}, downOpen: r.IntN(2) == 0, upListed: r.IntN(4) == 0, from: 10 + r.IntN(4), attached: r.IntN(2) == 0,
+	p := plan{families: []string{"fa"}, order: []string{"boot", "main", "aux"}, downOpen: r.IntN(2) == 0, upListed: r.IntN(3) == 0, from: 10 + r.IntN(4), attached: r.IntN(2) == 0,
 		prefer: []Prefer{Resets, Hops, Outage}[r.IntN(3)], controller: r.IntN(3) * 10}
 	if r.IntN(2) == 0 {
 		p.order = []string{"aux", "main", "boot"}
@@ -114,14 +114,14 @@ func makePlan(r *rand.Rand) plan {
 			if r.IntN(3) == 0 {
 				rel.brings["aux"] = 10 + r.IntN(10)
 			}
-			for range r.IntN(3) {
+			for range max(0, r.IntN(4)-1) {
 				rel.needs = append(rel.needs, planNeed{[]string{"boot", "aux", "main", "boot", "controller"}[r.IntN(5)], within()})
 			}
 			p.releases = append(p.releases, rel)
 		}
 	}
 	for range r.IntN(7) {
-		rule := planRule{from: within(), to: within(), allow: r.IntN(2) == 0, resets: r.IntN(3) == 0, revisions: revisions()}
+		rule := planRule{from: within(), to: within(), allow: r.IntN(3) > 0, resets: r.IntN(2) == 0, revisions: revisions()}
 		if len(p.families) > 1 {
 			switch r.IntN(4) {
 			case 0:

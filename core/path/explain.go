@@ -83,6 +83,9 @@ func (t *team) boxAgainst(s stand, m move, b int) []reason {
 			out = append(out, reason{text: "its boot loader is older than the one installed and moves with the " + l.main})
 		}
 	}
+	if _, known := s.components[b][box.boot]; m.bootOnly && !known {
+		out = append(out, reason{text: fmt.Sprintf("the installed %s is not known; a newer one may be there, and none may be put back", box.boot), unknown: true, sources: []Cited{box.missing()}})
+	}
 	for i := range rel.Needs {
 		n := &rel.Needs[i]
 		if !n.Component.Set() || m.bootOnly && n.Component.Text == l.main {

@@ -1,9 +1,9 @@
 package path
 
 import (
-	"fmt"
 	"slices"
 	"sort"
+	"strconv"
 	"strings"
 
 	"fitcheck/core/rulebook"
@@ -11,9 +11,9 @@ import (
 )
 
 // Hop rules by the numbers. The versions of a family stand in a sorted list,
-// and ranges become stretches of it. Where no range begins or ends, versions
-// are alike: such stretches are classes, and for a class that a move comes
-// from, one row tells for each class that it goes to which rule decides.
+// and ranges become stretches of it. Versions between whose places no rule
+// begins or ends to speak of what is left are a class: for each class, the
+// versions gone to fall into runs of which one rule decides.
 
 // line is the versions that the boxes of a team can be at while they run some
 // image families, in order.
@@ -23,7 +23,10 @@ type line struct {
 	main       string   // the main component
 	scheme     *version.Scheme
 	versions   []version.Version
-	candidates []candidate // for each version
+	candidates []candidate         // for each version
+	spans      map[string][][2]int // by the text of a range: the versions in it
+	avoid      []int
+	alone      []bool // by box: its boot loader may be installed by itself
 	// bootPaired: the boot loader is half of a pair with the main component.
 	bootPaired bool
 }
@@ -38,19 +41,24 @@ type ruleset struct {
 	rules    []*rulebook.HopRule
 	unsure   []bool
 	fromSpan [][][2]int // of each rule, in the versions of the family that is left
-	toSpan   [][][2]int // in classes of the family that is gone to
+	toSpan   [][][2]int // in the versions of the family that is gone to
 	fromCut  []int      // where classes of the family that is left begin
-	toCut    []int      // where classes of the family that is gone to begin
-	rows     [][]int32  // by the class that is left: rule of each class, -1 where none speaks
+	to       int        // how many versions the family gone to has
+	runs     [][]run    // by the class that is left
+}
+
+// run is a stretch of versions gone to for which one rule decides, or none (-1).
+type run struct {
+	from, to int
+	rule     int
 }
 
 func newRuleset(b *Box, from, to *line, fromFamily, toFamily string) *ruleset {
-	s := &ruleset{r: b.Rules, fromCut: []int{0}, toCut: []int{0}}
+	s := &ruleset{r: b.Rules, fromCut: []int{0}, to: len(to.versions)}
 	if b.Rules.Hops == nil {
-		s.rows = make([][]int32, 1)
+		s.runs = make([][]run, 1)
 		return s
 	}
-	var toRaw [][][2]int
 	for i := range b.Rules.Hops.Rules {
 		h := &b.Rules.Hops.Rules[i]
 		speaks, unsure := h.Speaks(b.Rules, rulebook.Move{FromFamily: fromFamily, ToFamily: toFamily, Model: b.Model, Revision: b.Revision})
@@ -63,28 +71,18 @@ func newRuleset(b *Box, from, to *line, fromFamily, toFamily string) *ruleset {
 			continue
 		}
 		s.rules, s.unsure = append(s.rules, h), append(s.unsure, unsure)
-		s.fromSpan, toRaw = append(s.fromSpan, fs), append(toRaw, ts)
+		s.fromSpan, s.toSpan = append(s.fromSpan, fs), append(s.toSpan, ts)
 		for _, x := range fs {
 			s.fromCut = append(s.fromCut, x[0], x[1])
 		}
-		for _, x := range ts {
-			s.toCut = append(s.toCut, x[0], x[1])
-		}
 	}
-	s.fromCut, s.toCut = classes(s.fromCut, len(from.versions)), classes(s.toCut, len(to.versions))
-	for _, spans := range toRaw {
-		var in [][2]int
-		for _, x := range spans {
-			in = append(in, [2]int{class(s.toCut, x[0]), class(s.toCut, x[1]-1) + 1})
-		}
-		s.toSpan = append(s.toSpan, in)
-	}
-	s.rows = make([][]int32, len(s.fromCut))
+	s.fromCut = stretches(s.fromCut, len(from.versions))
+	s.runs = make([][]run, len(s.fromCut))
 	return s
 }
 
-// classes sorts the places where classes begin; the end of the list is none.
-func classes(cut []int, n int) []int {
+// stretches sorts the places where stretches of a list begin; its end is none.
+func stretches(cut []int, n int) []int {
 	slices.Sort(cut)
 	cut = slices.Compact(cut)
 	for len(cut) > 1 && cut[len(cut)-1] >= n {
@@ -93,47 +91,59 @@ func classes(cut []int, n int) []int {
 	return cut
 }
 
-// class finds the class of an index.
+// class finds the stretch of an index.
 func class(cut []int, index int) int {
 	return sort.SearchInts(cut, index+1) - 1
 }
 
-// row tells which rule decides moves from a version, by the class gone to.
-func (s *ruleset) row(from int) []int32 {
+// row tells which rule decides moves from a version: the first that matches.
+func (s *ruleset) row(from int) []run {
 	k := class(s.fromCut, from)
-	if s.rows[k] != nil {
-		return s.rows[k]
+	if s.runs[k] != nil {
+		return s.runs[k]
 	}
-	row := make([]int32, len(s.toCut))
-	next := make([]int32, len(row)+1) // the next class that no rule has taken
-	for i := range row {
-		row[i] = -1
+	at := s.fromCut[k]
+	var match []int
+	cut := []int{0}
+	for i := range s.rules {
+		if within(s.fromSpan[i], at) {
+			match = append(match, i)
+			for _, x := range s.toSpan[i] {
+				cut = append(cut, x[0], x[1])
+			}
+		}
 	}
+	cut = stretches(cut, s.to)
+	runs := make([]run, len(cut))
+	for i, first := range cut {
+		runs[i] = run{first, s.to, -1}
+		if i+1 < len(cut) {
+			runs[i].to = cut[i+1]
+		}
+	}
+	// Each rule takes the runs that none before it has taken; next leads from one
+	// that is taken to the next that may not be.
+	next := make([]int, len(runs)+1)
 	for i := range next {
-		next[i] = int32(i)
+		next[i] = i
 	}
-	var free func(i int32) int32
-	free = func(i int32) int32 {
+	free := func(i int) int {
 		for next[i] != i {
 			next[i] = next[next[i]]
 			i = next[i]
 		}
 		return i
 	}
-	at := s.fromCut[k]
-	for i := range s.rules {
-		if !slices.ContainsFunc(s.fromSpan[i], func(x [2]int) bool { return x[0] <= at && at < x[1] }) {
-			continue
-		}
-		for _, x := range s.toSpan[i] {
-			for c := free(int32(x[0])); int(c) < x[1]; c = free(c + 1) {
-				row[c] = int32(i)
-				next[c] = c + 1
+	for _, rule := range match {
+		for _, x := range s.toSpan[rule] {
+			for i := free(class(cut, x[0])); i < len(runs) && runs[i].from < x[1]; i = free(i + 1) {
+				runs[i].rule = rule
+				next[i] = i + 1
 			}
 		}
 	}
-	s.rows[k] = row
-	return row
+	s.runs[k] = runs
+	return runs
 }
 
 // cell is a stretch of versions gone to for which the rules say one thing.
@@ -145,45 +155,79 @@ type cell struct {
 	forbidden, unsure, policy, resets bool
 }
 
+// crossing is moves from one line to another, with the rules for each kind of
+// box among those that make them.
+type crossing struct {
+	sets  []*ruleset
+	cells [][]cell          // by the class that is left, where there is one kind
+	kinds map[string][]cell // by the classes for all kinds, where there are several
+}
+
+func (t *team) crossing(from, to int) *crossing {
+	x := &t.crossings[from*len(t.lines)+to]
+	if x.sets != nil {
+		return x
+	}
+	a, b := t.lines[from], t.lines[to]
+	known := map[string]bool{}
+	for i, box := range t.boxes {
+		key := strings.Join([]string{box.Model, box.Revision, a.families[i], b.families[i]}, "\x00")
+		if !known[key] {
+			known[key] = true
+			x.sets = append(x.sets, newRuleset(box, a, b, a.families[i], b.families[i]))
+		}
+	}
+	x.cells, x.kinds = make([][]cell, len(x.sets[0].fromCut)), map[string][]cell{}
+	return x
+}
+
 // cellsFor tells for moves from a version of one line what the rules say of all
 // versions of another, for all boxes together.
 func (t *team) cellsFor(from, to, index int) []cell {
-	lines := [2]int{from, to}
-	sets, ok := t.sets[lines]
-	if !ok {
-		a, b := t.lines[from], t.lines[to]
-		known := map[string]*ruleset{}
-		for i, box := range t.boxes {
-			key := strings.Join([]string{box.Model, box.Revision, a.families[i], b.families[i]}, "\x00")
-			if known[key] == nil {
-				known[key] = newRuleset(box, a, b, a.families[i], b.families[i])
-				sets = append(sets, known[key])
-			}
+	x := t.crossing(from, to)
+	if len(x.sets) == 1 {
+		known := &x.cells[class(x.sets[0].fromCut, index)]
+		if *known == nil {
+			*known = t.newCells(x.sets, from, to, index)
 		}
-		t.sets[lines] = sets
+		return *known
 	}
-	key := fmt.Sprint(lines)
-	for _, s := range sets {
-		key += fmt.Sprint(" ", class(s.fromCut, index))
+	key := ""
+	for _, s := range x.sets {
+		key += strconv.Itoa(class(s.fromCut, index)) + " "
 	}
-	if cells, ok := t.cells[key]; ok {
-		return cells
+	cells, ok := x.kinds[key]
+	if !ok {
+		cells = t.newCells(x.sets, from, to, index)
+		x.kinds[key] = cells
 	}
-	var cuts []int
-	for _, s := range sets {
-		cuts = append(cuts, s.toCut...)
+	return cells
+}
+
+func (t *team) newCells(sets []*ruleset, from, to, index int) []cell {
+	rows := make([][]run, len(sets))
+	cuts := []int{0}
+	for k, s := range sets {
+		rows[k] = s.row(index)
+		for _, r := range rows[k] {
+			cuts = append(cuts, r.from)
+		}
 	}
 	n := len(t.lines[to].versions)
-	cuts = classes(append(cuts, 0), n)
+	cuts = stretches(cuts, n)
+	at := make([]int, len(sets)) // run of each set
 	var cells []cell
-	for i, at := range cuts {
+	for i, first := range cuts {
 		end := n
 		if i+1 < len(cuts) {
 			end = cuts[i+1]
 		}
-		c := cell{from: int32(at), to: int32(end)}
-		for _, s := range sets {
-			s.add(&c, index, at, from != to)
+		c := cell{from: int32(first), to: int32(end)}
+		for k, s := range sets {
+			if rows[k][at[k]].to <= first {
+				at[k]++
+			}
+			s.add(&c, rows[k][at[k]].rule, from != to)
 		}
 		if last := len(cells) - 1; last >= 0 {
 			same := c
@@ -195,17 +239,15 @@ func (t *team) cellsFor(from, to, index int) []cell {
 		}
 		cells = append(cells, c)
 	}
-	t.cells[key] = cells
 	return cells
 }
 
-// add takes what the rules say of a move for one box.
-func (s *ruleset) add(c *cell, from, to int, crossing bool) {
+// add takes what a rule, or the policy, says of a move for one box.
+func (s *ruleset) add(c *cell, rule int, crossing bool) {
 	if s.r.Hops == nil {
 		c.unsure = true
 		return
 	}
-	rule := s.row(from)[class(s.toCut, to)]
 	switch {
 	case rule < 0 && crossing:
 		c.forbidden = true
@@ -227,9 +269,10 @@ type part struct {
 	unsure, reset bool
 }
 
-// parts lists the stretches that may be gone to from a version.
+// parts lists the stretches that may be gone to from a version; the list holds
+// until the next call.
 func (t *team) parts(from, to, index int) []part {
-	var out []part
+	out := t.scratch[:0]
 	h := t.rules.Hops
 	for _, c := range t.cellsFor(from, to, index) {
 		if c.forbidden {
@@ -250,5 +293,6 @@ func (t *team) parts(from, to, index int) []part {
 			out = append(out, part{max(c.from, at+1), c.to, c.unsure || !h.Upward.Set(), c.resets})
 		}
 	}
+	t.scratch = out
 	return out
 }

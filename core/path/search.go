@@ -1,7 +1,6 @@
 package path
 
 import (
-	"container/heap"
 	"fmt"
 
 	"fitcheck/core/rulebook"
@@ -89,7 +88,7 @@ type search struct {
 	banned map[hopKey]bool
 
 	nodes  []node
-	index  map[state]int32
+	places map[[2]int32][]int32 // by context and line: the node of each version, -1 for none
 	queue  []queued
 	fields map[[2]int32]*field // by context and line
 	alone  map[[2]int32][]bootMove
@@ -108,15 +107,37 @@ type hopKey struct {
 	bootOnly                      bool
 }
 
-func (s *search) Len() int           { return len(s.queue) }
-func (s *search) Less(i, k int) bool { return s.queue[i].cost.less(s.queue[k].cost) }
-func (s *search) Swap(i, k int)      { s.queue[i], s.queue[k] = s.queue[k], s.queue[i] }
-func (s *search) Push(x any)         { s.queue = append(s.queue, x.(queued)) }
-func (s *search) Pop() any {
-	last := len(s.queue) - 1
-	x := s.queue[last]
+// push and pop keep the cheapest in front: a binary heap, without the boxes that
+// the standard one makes of every entry.
+func (s *search) push(q queued) {
+	s.queue = append(s.queue, q)
+	for i := len(s.queue) - 1; i > 0; {
+		parent := (i - 1) / 2
+		if !s.queue[i].cost.less(s.queue[parent].cost) {
+			break
+		}
+		s.queue[i], s.queue[parent] = s.queue[parent], s.queue[i]
+		i = parent
+	}
+}
+
+func (s *search) pop() queued {
+	first, last := s.queue[0], len(s.queue)-1
+	s.queue[0] = s.queue[last]
 	s.queue = s.queue[:last]
-	return x
+	for i := 0; ; {
+		least := i
+		for _, child := range [2]int{2*i + 1, 2*i + 2} {
+			if child < last && s.queue[child].cost.less(s.queue[least].cost) {
+				least = child
+			}
+		}
+		if least == i {
+			return first
+		}
+		s.queue[i], s.queue[least] = s.queue[least], s.queue[i]
+		i = least
+	}
 }
 
 // field is which versions of a line are open to moves in a context. next
@@ -133,7 +154,7 @@ func (f *field) open(kind int, i int32) int32 {
 	return i
 }
 
-// maxFields bounds the memory of fields, in versions.
+// maxFields bounds the memory of fields and of the lists of nodes, in numbers.
 const maxFields = 1 << 24
 
 func (s *search) field(context, line int32) (*field, error) {
@@ -143,7 +164,7 @@ func (s *search) field(context, line int32) (*field, error) {
 	}
 	l := s.t.lines[line]
 	n := len(l.versions)
-	if s.filled += n; s.filled > maxFields {
+	if s.filled += 2 * n; s.filled > maxFields {
 		return nil, &TooManyStates{s.bound}
 	}
 	f := &field{[2][]int32{make([]int32, n+1), make([]int32, n+1)}}
@@ -164,15 +185,16 @@ func (s *search) field(context, line int32) (*field, error) {
 // run searches from a state until one is reached that the goal takes, or all
 // are seen. It gives the node reached, or -1.
 func (s *search) run(from state, goal func(state) bool) (int32, error) {
-	s.index, s.fields, s.alone = map[state]int32{}, map[[2]int32]*field{}, map[[2]int32][]bootMove{}
+	s.places, s.fields, s.alone = map[[2]int32][]int32{}, map[[2]int32]*field{}, map[[2]int32][]bootMove{}
 	if s.bound == 0 {
 		s.bound = MaxStates
 	}
+	s.nodes = make([]node, 0, 2*len(s.t.lines[from.line].versions))
 	s.nodes = append(s.nodes, node{state: from, prev: -1})
-	s.index[from] = 0
-	heap.Push(s, queued{node: 0})
+	s.at(from)[from.version] = 0
+	s.push(queued{node: 0})
 	for len(s.queue) > 0 {
-		q := heap.Pop(s).(queued)
+		q := s.pop()
 		n := &s.nodes[q.node]
 		if n.done || n.cost != q.cost {
 			continue
@@ -239,18 +261,34 @@ func (s *search) expandPart(at, line int32, f *field, p part) {
 
 func (s *search) reach(from int32, to state, price cost, via move) {
 	total := s.nodes[from].cost.plus(price)
-	i, seen := s.index[to]
+	nodes := s.at(to)
+	i := nodes[to.version]
 	switch {
-	case !seen:
+	case i < 0:
 		i = int32(len(s.nodes))
-		s.index[to] = i
+		nodes[to.version] = i
 		s.nodes = append(s.nodes, node{state: to, cost: total, via: via, prev: from})
 	case s.nodes[i].done || !total.less(s.nodes[i].cost):
 		return
 	default:
 		s.nodes[i].cost, s.nodes[i].via, s.nodes[i].prev = total, via, from
 	}
-	heap.Push(s, queued{total, i})
+	s.push(queued{total, i})
+}
+
+// at lists the nodes of a context and line.
+func (s *search) at(of state) []int32 {
+	key := [2]int32{of.context, of.line}
+	nodes := s.places[key]
+	if nodes == nil {
+		nodes = make([]int32, len(s.t.lines[of.line].versions))
+		for i := range nodes {
+			nodes[i] = -1
+		}
+		s.places[key] = nodes
+		s.filled += len(nodes)
+	}
+	return nodes
 }
 
 // mainsMet tells whether the needs of a release on the main component hold.
@@ -328,8 +366,11 @@ func (s *search) bootAfter(c *candidate, l *line, context int32) (int32, bool) {
 	t := s.t
 	var places []int16
 	for b, box := range t.boxes {
+		if !t.bootAlone(l, b) {
+			continue
+		}
 		w := t.watching(box.boot)
-		if w < 0 || !t.bootAlone(l, b) {
+		if w < 0 {
 			continue
 		}
 		i := b*len(t.watched) + w
@@ -341,9 +382,13 @@ func (s *search) bootAfter(c *candidate, l *line, context int32) (int32, bool) {
 		if truth != rulebook.Fails && have < 0 {
 			truth = rulebook.Unknown // a newer one may be there
 		}
-		s.unsure = s.unsure || truth == rulebook.Unknown
-		if truth == rulebook.Fails || truth == rulebook.Unknown && !s.maybe {
-			continue
+		if truth == rulebook.Fails {
+			continue // the others go without it
+		}
+		if truth == rulebook.Unknown {
+			if s.unsure = true; !s.maybe {
+				return 0, false
+			}
 		}
 		if places == nil {
 			places = append(places, t.places[context]...)

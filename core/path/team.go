@@ -3,8 +3,6 @@ package path
 import (
 	"slices"
 	"sort"
-	"strconv"
-	"strings"
 
 	"fitcheck/core/rulebook"
 	"fitcheck/core/version"
@@ -25,29 +23,38 @@ type team struct {
 	lines []*line
 	// watched are the components that needs speak of, the main ones left out,
 	// and the boot loader, each with the marks of those needs.
-	watched []watch
-	sets    map[[2]int][]*ruleset // by line left and line gone to: of each box
-	cells   map[string][]cell
+	watched   []watch
+	crossings []crossing // by line left and line gone to
+	scratch   []part
 
-	contexts map[string]int32
-	places   [][]int16 // of each context: box by box, in the order of watched; -1 unknown
+	contexts numbering
+	brought  numbering
+	afters   map[[2]int32]int32 // by context and what is brought: the context after
+	places   [][]int16          // of each context: box by box, in the order of watched; -1 unknown
 }
 
 type watch struct {
 	component string
 	scheme    *version.Scheme
 	marks     version.Marks
+	taken     map[string][]bool // by the text of a range: the places in it
 }
 
 // newTeam takes boxes of one rulebook. lines are the families of each line, box
 // by box.
 func newTeam(boxes []*Box, lines [][]string, extra []string, o Options) *team {
-	t := &team{boxes: boxes, rules: boxes[0].Rules, sets: map[[2]int][]*ruleset{}, cells: map[string][]cell{}, contexts: map[string]int32{}}
+	t := &team{boxes: boxes, rules: boxes[0].Rules, contexts: numbering{}, brought: numbering{}, afters: map[[2]int32]int32{}}
 	for _, families := range lines {
 		t.lines = append(t.lines, t.newLine(families, extra))
 	}
+	t.crossings = make([]crossing, len(t.lines)*len(t.lines))
 	t.watch()
 	for _, l := range t.lines {
+		for _, v := range o.Avoid {
+			if i := l.find(v); i >= 0 {
+				l.avoid = append(l.avoid, i)
+			}
+		}
 		for i := range l.candidates {
 			t.prepare(l, &l.candidates[i], o)
 		}
@@ -57,7 +64,7 @@ func newTeam(boxes []*Box, lines [][]string, extra []string, o Options) *team {
 
 // newLine lists the versions that a family has, or that its boxes run.
 func (t *team) newLine(families, extra []string) *line {
-	l := &line{families: families, family: families[0], main: t.rules.Main(families[0])}
+	l := &line{families: families, family: families[0], spans: map[string][][2]int{}, main: t.rules.Main(families[0])}
 	l.scheme = t.rules.Scheme(l.main)
 	if f, ok := t.rules.Family(l.family); ok {
 		l.bootPaired = pairs(f, "boot", l.main)
@@ -129,7 +136,7 @@ func (t *team) watch() {
 	sort.Strings(names)
 	for _, name := range names {
 		s := t.rules.Scheme(name)
-		t.watched = append(t.watched, watch{name, s, version.NewMarks(s, ranges[name]...)})
+		t.watched = append(t.watched, watch{name, s, version.NewMarks(s, ranges[name]...), map[string][]bool{}})
 	}
 }
 
@@ -155,22 +162,40 @@ func (t *team) context(versions []map[string]string) int32 {
 }
 
 func (t *team) intern(places []int16) int32 {
-	var key strings.Builder
-	for _, p := range places {
-		key.WriteString(strconv.Itoa(int(p)))
-		key.WriteByte(',')
+	id := t.contexts.number(places)
+	if int(id) == len(t.places) {
+		t.places = append(t.places, places)
 	}
-	if id, ok := t.contexts[key.String()]; ok {
-		return id
+	return id
+}
+
+// numbering numbers lists of places: equal ones alike.
+type numbering map[string]int32
+
+func (n numbering) number(list []int16) int32 {
+	key := make([]byte, 0, 2*len(list))
+	for _, p := range list {
+		key = append(key, byte(p), byte(p>>8))
 	}
-	id := int32(len(t.places))
-	t.contexts[key.String()] = id
-	t.places = append(t.places, places)
+	id, ok := n[string(key)]
+	if !ok {
+		id = int32(len(n))
+		n[string(key)] = id
+	}
 	return id
 }
 
 // bootAlone tells whether a box may have its boot loader installed by itself.
 func (t *team) bootAlone(l *line, b int) bool {
+	if l.alone == nil {
+		for b := range t.boxes {
+			l.alone = append(l.alone, t.movesAlone(l, b))
+		}
+	}
+	return l.alone[b]
+}
+
+func (t *team) movesAlone(l *line, b int) bool {
 	family := l.families[b]
 	box := t.boxes[b]
 	if box.boot == l.main || !slices.Contains(box.components(family), box.boot) {
