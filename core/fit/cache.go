@@ -16,11 +16,12 @@ type Cache struct {
 	mu     sync.RWMutex
 	checks map[about][]Check
 	items  map[about][]*survey.Item
+	ways   map[about]string
 }
 
 // NewCache makes an empty cache.
 func NewCache() *Cache {
-	return &Cache{checks: map[about][]Check{}, items: map[about][]*survey.Item{}}
+	return &Cache{checks: map[about][]Check{}, items: map[about][]*survey.Item{}, ways: map[about]string{}}
 }
 
 // about is everything that what is kept depends on.
@@ -78,4 +79,22 @@ func (c *Cache) keptItems(key about, make func() []*survey.Item) []*survey.Item 
 // key is what everything that is kept of a component's items depends on.
 func (j *judge) key(what string, c component, it *survey.Item) about {
 	return about{what: what, survey: j.s, item: it, component: c.name, rb: j.rb, model: j.model, family: j.family()}
+}
+
+// keptWay is the same for the way to a release, in words.
+func (c *Cache) keptWay(key about, make func() string) string {
+	if c == nil {
+		return make()
+	}
+	c.mu.RLock()
+	kept, ok := c.ways[key]
+	c.mu.RUnlock()
+	if ok {
+		return kept
+	}
+	kept = make()
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	c.ways[key] = kept
+	return kept
 }

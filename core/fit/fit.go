@@ -106,6 +106,8 @@ type Member struct {
 	Chosen  []Chosen
 	Checks  []Check
 	Others  []PassedOver
+
+	family string // that the member would run after the install
 }
 
 // Verdict is the whole answer.
@@ -238,7 +240,7 @@ func (j *judge) member() Member {
 	m.Checks = append(m.Checks, j.paired()...)
 	m.Checks = append(m.Checks, j.carried()...)
 	m.Checks = sortChecks(m.Checks)
-	m.Verdict = Fits
+	m.Verdict, m.family = Fits, j.toFamily()
 	for i := range m.Checks {
 		m.Verdict = Worse(m.Verdict, m.Checks[i].Outcome)
 	}

@@ -7,29 +7,80 @@ import (
 
 	"fitcheck/core/fact"
 	"fitcheck/core/rulebook"
-	"fitcheck/core/version"
 	y "fitcheck/core/yamlfile"
 )
+
+// situation is the device as it is, for needs to be held against.
+type situation struct{ *judge }
+
+// Version implements rulebook.Situation.
+func (s situation) Version(component string) (string, bool) {
+	f, ok := s.d.Version(component)
+	return f.Value, ok
+}
+
+// Companion implements rulebook.Situation.
+func (s situation) Companion(name string) (string, bool) {
+	e, ok := s.d.Companions.Get(name)
+	if _, guessed := s.d.Guessed("companions." + name); !ok || guessed {
+		return "", false
+	}
+	return e.Value.Text, true
+}
+
+// StorageFree implements rulebook.Situation.
+func (s situation) StorageFree() (int64, bool) {
+	_, guessed := s.d.Guessed("storage_free")
+	return s.d.StorageFree.Bytes, s.d.StorageFree.Set() && !guessed
+}
+
+// Memory implements rulebook.Situation.
+func (s situation) Memory() (int64, bool) {
+	bytes, known, _ := s.memory()
+	return bytes, known
+}
+
+// Feature implements rulebook.Situation.
+func (s situation) Feature(name string) rulebook.Truth {
+	switch {
+	case !s.sides[fact.Feature].known():
+		return rulebook.Unknown
+	case s.stance(fact.Feature, []fact.Fact{{About: fact.Feature, Value: name}}) == names:
+		return rulebook.Holds
+	}
+	return rulebook.Fails
+}
+
+// Attached implements rulebook.Situation.
+func (s situation) Attached(model string) rulebook.Truth {
+	if _, guessed := s.d.Guessed("attached"); guessed || len(s.d.Attached) == 0 {
+		return rulebook.Unknown
+	}
+	if slices.ContainsFunc(s.d.Attached, func(t y.Text) bool { return s.rb.CanonicalModel(t.Text) == s.rb.CanonicalModel(model) }) {
+		return rulebook.Holds
+	}
+	return rulebook.Fails
+}
 
 // need checks one thing that a release asks for.
 func (j *judge) need(rel *rulebook.Release, n rulebook.Need) Check {
 	var ch Check
+	truth := n.Met(j.rb, situation{j})
 	switch {
 	case n.Component.Set():
-		ch = j.needComponent(n)
+		ch = j.needComponent(n, truth)
 	case n.Companion.Set():
-		ch = j.needCompanion(n)
+		ch = j.needCompanion(n, truth)
 	case n.StorageFree.Set():
-		_, guessed := j.d.Guessed("storage_free")
-		ch = j.needBytes("room", "free storage", n.StorageFree.Bytes, j.d.StorageFree.Set() && !guessed, j.d.StorageFree.Bytes,
+		ch = j.needBytes("room", "free storage", n.StorageFree.Bytes, truth, j.d.StorageFree.Bytes,
 			j.d.Source("storage_free", j.d.StorageFree.Spot), "free some space on the device")
 	case n.Attached.Set():
-		ch = j.needAttached(n)
+		ch = j.needAttached(n, truth)
 	case n.Memory.Set():
-		have, set, src := j.memory()
-		ch = j.needBytes("memory", "memory", n.Memory.Bytes, set, have, src, "the release is not for devices with so little memory")
+		have, _, src := j.memory()
+		ch = j.needBytes("memory", "memory", n.Memory.Bytes, truth, have, src, "the release is not for devices with so little memory")
 	default:
-		ch = j.needFeature(n)
+		ch = j.needFeature(n, truth)
 	}
 	if n.Why.Set() {
 		ch.Because += " (" + n.Why.Text + ")"
@@ -54,15 +105,15 @@ func (j *judge) memory() (int64, bool, fact.Source) {
 	return 0, false, fact.Source{Kind: fact.DeviceFile, File: j.d.File}
 }
 
-func (j *judge) needBytes(check, what string, want int64, set bool, have int64, src fact.Source, advice string) Check {
+func (j *judge) needBytes(check, what string, want int64, truth rulebook.Truth, have int64, src fact.Source, advice string) Check {
 	ch := Check{Check: check, Device: y.FormatSize(have), Package: "needs " + y.FormatSize(want)}
-	switch {
-	case !set:
+	switch truth {
+	case rulebook.Unknown:
 		ch.Outcome, ch.Device = Unsettled, "not known"
 		ch.Because = fmt.Sprintf("it needs %s of %s, and the device's is not known", y.FormatSize(want), what)
 		ch.Advice = "read it off the device and add it to " + j.d.File
 		src = fact.Source{Kind: fact.DeviceFile, File: j.d.File}
-	case have < want:
+	case rulebook.Fails:
 		ch.Outcome, ch.Advice = Misfit, advice
 		ch.Because = fmt.Sprintf("it needs %s of %s, and there is %s", y.FormatSize(want), what, y.FormatSize(have))
 	default:
@@ -74,12 +125,12 @@ func (j *judge) needBytes(check, what string, want int64, set bool, have int64, 
 
 // needComponent: what is installed is within the range, or this package brings
 // it, checked without a misfit, and it is installed before the main image.
-func (j *judge) needComponent(n rulebook.Need) Check {
+func (j *judge) needComponent(n rulebook.Need, truth rulebook.Truth) Check {
 	name := n.Component.Text
 	installed, known := j.citeInstalled(name)
 	ch := Check{Check: "needs", Component: name, Device: installed.Value, Package: fmt.Sprintf("needs %s %s", name, n.Within.Text), Sources: []Cited{installed}}
-	have, err := j.rb.Scheme(name).Parse(installed.Value)
-	if known && err == nil && n.Range.Contains(have) {
+	_, err := j.rb.Scheme(name).Parse(installed.Value)
+	if truth == rulebook.Holds {
 		ch.Outcome, ch.Because = Fits, fmt.Sprintf("the installed %s %s is within %s", name, installed.Value, n.Within.Text)
 		return ch
 	}
@@ -110,6 +161,9 @@ func (j *judge) needComponent(n rulebook.Need) Check {
 		ch.Outcome = Misfit
 		ch.Because = fmt.Sprintf("it needs %s %s; %s is installed, and the package brings none that would do", name, n.Within.Text, installed.Value)
 		ch.Advice = fmt.Sprintf("bring %s to %s first", name, n.Within.Text)
+		if way := j.way(); way != "" {
+			ch.Advice += ": " + way
+		}
 	}
 	return ch
 }
@@ -128,7 +182,7 @@ func (j *judge) installedFirst(name string) bool {
 	return false
 }
 
-func (j *judge) needCompanion(n rulebook.Need) Check {
+func (j *judge) needCompanion(n rulebook.Need, truth rulebook.Truth) Check {
 	name := n.Companion.Text
 	ch := Check{Check: "needs", Device: "not known", Package: fmt.Sprintf("needs %s %s", name, n.Within.Text)}
 	e, known := j.d.Companions.Get(name)
@@ -144,12 +198,10 @@ func (j *judge) needCompanion(n rulebook.Need) Check {
 	}
 	ch.Device = name + " " + e.Value.Text
 	ch.Sources = []Cited{{OfDevice, e.Value.Text, j.d.Source("companions."+name, e.Value.Spot)}}
-	var natural *version.Scheme // companions are not of this line
-	v, err := natural.Parse(e.Value.Text)
-	switch {
-	case err != nil:
-		ch.Outcome, ch.Because, ch.Advice = Unsettled, err.Error(), "correct the version in "+j.d.File
-	case n.Range.Contains(v):
+	switch truth {
+	case rulebook.Unknown:
+		ch.Outcome, ch.Because, ch.Advice = Unsettled, fmt.Sprintf("it needs %s %s, and %q is no version", name, n.Within.Text, e.Value.Text), "correct the version in "+j.d.File
+	case rulebook.Holds:
 		ch.Outcome, ch.Because = Fits, fmt.Sprintf("%s %s is within %s", name, e.Value.Text, n.Within.Text)
 	default:
 		ch.Outcome = Misfit
@@ -159,15 +211,15 @@ func (j *judge) needCompanion(n rulebook.Need) Check {
 	return ch
 }
 
-func (j *judge) needFeature(n rulebook.Need) Check {
+func (j *judge) needFeature(n rulebook.Need, truth rulebook.Truth) Check {
 	side := j.sides[fact.Feature]
 	ch := Check{Check: "needs", Device: side.text(), Package: "needs feature " + n.Feature.Text, Sources: j.cite(fact.Feature, 1)}
-	switch {
-	case !side.known():
+	switch truth {
+	case rulebook.Unknown:
 		ch.Outcome = Unsettled
 		ch.Because = fmt.Sprintf("it needs the feature %s, and the device's features are not known", n.Feature.Text)
 		ch.Advice = "add features: to " + j.d.File
-	case j.stance(fact.Feature, []fact.Fact{{About: fact.Feature, Value: n.Feature.Text}}) == names:
+	case rulebook.Holds:
 		ch.Outcome, ch.Because = Fits, "the device has the feature"
 	default:
 		ch.Outcome = Misfit
@@ -178,7 +230,7 @@ func (j *judge) needFeature(n rulebook.Need) Check {
 }
 
 // needAttached: something of a model must be attached.
-func (j *judge) needAttached(n rulebook.Need) Check {
+func (j *judge) needAttached(n rulebook.Need, truth rulebook.Truth) Check {
 	want := n.Attached.Text
 	ch := Check{Check: "needs", Device: "not known", Package: "needs " + want + " attached"}
 	var have []string
@@ -186,14 +238,13 @@ func (j *judge) needAttached(n rulebook.Need) Check {
 		have = append(have, a.Text)
 		ch.Sources = append(ch.Sources, Cited{OfDevice, a.Text, j.d.Source("attached", a.Spot)})
 	}
-	_, guessed := j.d.Guessed("attached")
-	switch {
-	case len(have) == 0 || guessed:
+	switch truth {
+	case rulebook.Unknown:
 		ch.Outcome = Unsettled
 		ch.Because = fmt.Sprintf("it needs %s to be attached, and what is attached is not known", want)
 		ch.Advice = "list what is attached under attached: in " + j.d.File
 		ch.Sources = []Cited{{OfDevice, "not known", fact.Source{Kind: fact.DeviceFile, File: j.d.File}}}
-	case slices.ContainsFunc(have, func(t string) bool { return j.rb.CanonicalModel(t) == j.rb.CanonicalModel(want) }):
+	case rulebook.Holds:
 		ch.Outcome, ch.Device, ch.Because = Fits, strings.Join(have, ", "), want+" is attached"
 	default:
 		ch.Outcome, ch.Device = Misfit, strings.Join(have, ", ")
@@ -214,13 +265,11 @@ func (j *judge) dropped(rel *rulebook.Release) Check {
 	for _, a := range j.d.Attached {
 		have = append(have, a.Text)
 		ch.Sources = append(ch.Sources, Cited{OfDevice, a.Text, j.d.Source("attached", a.Spot)})
-		for _, d := range rel.Drops {
-			if j.rb.CanonicalModel(a.Text) == j.rb.CanonicalModel(d.Text) {
-				ch.Outcome = Misfit
-				ch.Because = fmt.Sprintf("%s is attached, and release %s no longer supports it", a.Text, rel.Version.Text)
-				ch.Advice = "replace it first, or stay on a release that supports it"
-				ch.Sources = append(ch.Sources, Cited{OfRule, "drops " + d.Text, j.rb.Source(d.Spot)})
-			}
+		if _, d, dropped := rel.DropsAny(j.rb, []y.Text{a}); dropped {
+			ch.Outcome = Misfit
+			ch.Because = fmt.Sprintf("%s is attached, and release %s no longer supports it", a.Text, rel.Version.Text)
+			ch.Advice = "replace it first, or stay on a release that supports it"
+			ch.Sources = append(ch.Sources, Cited{OfRule, "drops " + d.Text, j.rb.Source(d.Spot)})
 		}
 	}
 	if ch.Outcome == Fits {
@@ -239,10 +288,10 @@ func (j *judge) entitled(rel *rulebook.Release) Check {
 	}
 	ch.Device = "until " + until.Day.Format("2006-01-02")
 	ch.Sources = []Cited{{OfDevice, ch.Device, j.d.Source("entitled_until", until.Spot)}, {OfRule, "release " + rel.Version.Text, j.rb.Source(rel.Spot)}}
-	switch {
-	case !rel.Date.Set():
+	switch rel.Entitled(until) {
+	case rulebook.Unknown:
 		ch.Outcome, ch.Because, ch.Advice = Unsettled, "the rulebook does not give the release's date", "add date: to the release in "+j.rb.File
-	case rel.Date.Day.After(until.Day):
+	case rulebook.Fails:
 		ch.Outcome = Misfit
 		ch.Because = fmt.Sprintf("the release is of %s, after the entitlement ended", rel.Date.Day.Format("2006-01-02"))
 		ch.Advice = "renew the entitlement, or take an older release"

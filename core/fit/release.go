@@ -185,7 +185,14 @@ func (j *judge) pathCheck() Check {
 		ch.Because += j.cost(r, rel)
 	default:
 		ch.Outcome = Misfit
-		ch.Advice = j.wayRound(r)
+		switch way := j.way(); {
+		case way != "":
+			ch.Advice = way
+		case r.Via != "":
+			ch.Advice = "go by way of " + r.Via
+		default:
+			ch.Advice = "no way there is known"
+		}
 	}
 	return ch
 }
@@ -203,43 +210,6 @@ func (j *judge) cost(r rulebook.Ruling, rel *rulebook.Release) string {
 		return ""
 	}
 	return "; it takes " + strings.Join(parts, ", ")
-}
-
-// wayRound names releases that lie between: allowed from what is installed,
-// and from which the package's release is allowed.
-func (j *judge) wayRound(r rulebook.Ruling) string {
-	if r.Via != "" {
-		return fmt.Sprintf("go by way of %s", r.Via)
-	}
-	var stops []string
-	for i := range j.rb.Releases {
-		rel := &j.rb.Releases[i]
-		if rel.Withdrawn.Set() || !rel.OfFamily(j.family()) {
-			continue
-		}
-		if ok, unsure := rel.For(j.rb, j.first(fact.Model), j.first(fact.Revision)); !ok || unsure {
-			continue
-		}
-		first := j.rule(release{text: rel.Version.Text}, j.family())
-		second := j.between(rel.Version.Text)
-		if first.Settled && first.Allowed && second.Settled && second.Allowed {
-			stops = append(stops, rel.Version.Text)
-		}
-	}
-	if len(stops) == 0 {
-		return "look in the release notes for a way there; the rulebook knows none of one stop"
-	}
-	return "the hop rules allow it by way of " + strings.Join(stops, " or ")
-}
-
-func (j *judge) between(from string) rulebook.Ruling {
-	scheme := j.rb.Scheme(j.mainComponent())
-	a, err1 := scheme.Parse(from)
-	b, err2 := scheme.Parse(j.release.text)
-	if err1 != nil || err2 != nil || scheme.Compare(a, b) == 0 {
-		return rulebook.Ruling{}
-	}
-	return j.rb.Rule(rulebook.Move{From: a, To: b, FromFamily: j.family(), ToFamily: j.toFamily(), Model: j.first(fact.Model), Revision: j.first(fact.Revision)})
 }
 
 // versionCheck only notes: that the device runs the version, or a newer one,

@@ -195,7 +195,7 @@ func (f *finder) by(boxes []*Box, at []gathering, meet string) (*Answer, error) 
 		}
 		inner := &finder{Request: f.Request}
 		inner.Goal = Goal{Version: meet}
-		inner.plain = true
+		inner.Plain = true
 		a, err := inner.solve(g.boxes, nil, nil)
 		if err != nil {
 			return nil, err
@@ -369,12 +369,15 @@ func (r *route) seek() error {
 		if len(hops) == 0 {
 			a.Notes = append(a.Notes, "it already runs "+a.To)
 		}
-		if sure.unsure && len(hops) > 1 && !r.plain {
+		if sure.unsure && len(hops) > 1 && !r.Plain {
 			if err := r.shorter(sure.nodes[end].cost); err != nil {
 				return err
 			}
 		}
-		if !r.plain {
+		if !r.Plain {
+			if r.Options.Picture {
+				a.Picture = r.draw(best)
+			}
 			if err := r.alternatives(best, reached); err != nil {
 				return err
 			}
@@ -394,9 +397,12 @@ func (r *route) seek() error {
 	if end >= 0 {
 		a.Unsettled = r.unknowns(maybe.moves(end))
 		a.Maybe, _ = r.follow(maybe.moves(end))
-		return nil
+	} else {
+		r.blockers(maybe)
 	}
-	r.blockers(maybe)
+	if r.Options.Picture && !r.Plain {
+		a.Picture = r.draw(nil)
+	}
 	return nil
 }
 

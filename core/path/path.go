@@ -39,8 +39,10 @@ type Options struct {
 	All int
 	// MaxStates bounds the states that are looked at; 0 is MaxStates.
 	MaxStates int
+	// Picture asks for what can be drawn.
+	Picture bool
 
-	plain bool // the path alone, without the way back and the like
+	Plain bool // the path alone, without the way back and the like
 }
 
 // Goal is where a path is to end.
@@ -116,6 +118,8 @@ type Answer struct {
 	// Maybe is the way that there would be if what is unsettled held.
 	Maybe []Hop
 	Notes []string
+	// Picture is there when it was asked for.
+	Picture *Picture
 	// States is how many states were looked at.
 	States int
 

@@ -1,7 +1,6 @@
 package cli
 
 import (
-	"bytes"
 	"context"
 	"errors"
 	"fmt"
@@ -37,24 +36,30 @@ func (m *matching) sources(ctx context.Context, c *call, answers []present.Answe
 	return evidence.Collect(ctx, cited, o)
 }
 
-// writeReport writes the report; a file that is there is kept without -replace.
+// writeReport writes the report.
 func (m *matching) writeReport(answers []present.Answer, e present.Evidence) error {
-	if _, err := os.Lstat(m.report); err == nil && !m.replace {
-		return fmt.Errorf("%s: the file is there already; give another name, or -replace", m.report)
-	} else if err != nil && !errors.Is(err, os.ErrNotExist) {
-		return err
-	}
 	r := present.Report{Answers: answers, Surveys: m.surveys, Evidence: e, Made: time.Now(), Version: Version}
-	var b bytes.Buffer
 	write := r.HTML
 	if strings.EqualFold(filepath.Ext(m.report), ".md") {
 		write = r.Markdown
 	}
+	return writeNew(m.report, m.replace, func(b *strings.Builder) error { return write(b) })
+}
+
+// writeNew writes a file for the user, whole or not at all; one that is there
+// is kept without -replace.
+func writeNew(file string, replace bool, write func(b *strings.Builder) error) error {
+	if _, err := os.Lstat(file); err == nil && !replace {
+		return fmt.Errorf("%s: the file is there already; give another name, or -replace", file)
+	} else if err != nil && !errors.Is(err, os.ErrNotExist) {
+		return err
+	}
+	var b strings.Builder
 	if err := write(&b); err != nil {
 		return err
 	}
-	if err := os.MkdirAll(filepath.Dir(m.report), 0o755); err != nil {
+	if err := os.MkdirAll(filepath.Dir(file), 0o755); err != nil {
 		return err
 	}
-	return renameio.WriteFile(m.report, b.Bytes(), 0o644)
+	return renameio.WriteFile(file, []byte(b.String()), 0o644)
 }

@@ -23,10 +23,18 @@ type Report struct {
 	Version  string
 }
 
+//go:embed page.css
+var pageStyle string
+
 //go:embed report.html
 var reportPage string
 
-var reportTemplate = template.Must(template.New("report").Parse(reportPage))
+var reportTemplate = newPage("report", reportPage)
+
+// newPage reads a page that shares the style of all pages.
+func newPage(name, text string) *template.Template {
+	return template.Must(template.Must(template.New(name).Parse(`{{define "style"}}` + pageStyle + `{{end}}`)).Parse(text))
+}
 
 // page is the report in the shape of the page.
 type page struct {

@@ -1,0 +1,198 @@
+package cli
+
+import (
+	"context"
+	"flag"
+	"path/filepath"
+	"slices"
+	"strings"
+
+	"fitcheck/core/device"
+	"fitcheck/core/fit"
+	"fitcheck/core/kit"
+	"fitcheck/core/path"
+	"fitcheck/core/plan"
+	"fitcheck/core/rulebook"
+	"fitcheck/internal/present"
+)
+
+var pathCommand = &command{
+	name: "path", args: "-device D -to VERSION", tells: true, reads: true,
+	short: "how does the device get there, and back?",
+	long: `VERSION is a release of the rulebook, or latest, or channel:NAME. The path is the one that
+resets the configuration least often, then has the fewest hops, then the least outage, then
+the newest releases. Each hop says why it is there, by which rule, and which package of the
+kit carries it. Members of a group that must run one version move together. The exit status
+is 0 with a path, 1 without one, and 3 when something that is not known decides.`,
+	setup: func(f *flag.FlagSet) func(context.Context, *call, []string) (int, error) {
+		w := &wayfinding{}
+		w.flags(f)
+		f.BoolVar(&w.onHand, "on-hand", false, "only by releases of which the kit has a package")
+		f.IntVar(&w.options.All, "all", 1, "the `N` best ways that are really different")
+		f.StringVar(&w.report, "report", "", "also draw the ways to this `file`, as .html or .svg by its name")
+		f.BoolVar(&w.replace, "replace", false, "replace a report that is there")
+		return func(ctx context.Context, c *call, args []string) (int, error) {
+			switch {
+			case len(args) > 0:
+				return 0, usagef("path takes no package: it finds the kit's own; unexpected %q", args[0])
+			case w.device == "":
+				return 0, usagef("path needs -device: a device file, or a name in the kit's devices/")
+			case w.goal.Version == "":
+				return 0, usagef("path needs -to: a version, latest, or channel:NAME")
+			case w.options.All < 1 || w.options.All > 20:
+				return 0, usagef("-all takes a number from 1 to 20")
+			case w.report != "" && !slices.Contains([]string{".html", ".htm", ".svg"}, strings.ToLower(filepath.Ext(w.report))):
+				return 0, usagef("-report takes a file whose name ends in .html or .svg")
+			}
+			if err := w.check(); err != nil {
+				return 0, err
+			}
+			return w.run(ctx, c)
+		}
+	},
+}
+
+// wayfinding is one call of path, and the part of other commands that finds the
+// way.
+type wayfinding struct {
+	device  string
+	goal    path.Goal
+	prefer  string
+	options path.Options
+	avoid   names
+	onHand  bool
+	report  string
+	replace bool
+
+	k     *kit.Kit
+	d     *device.Device
+	rules plan.Rules
+	shelf *plan.Shelf
+}
+
+// flags declares what every command takes that finds a way.
+func (w *wayfinding) flags(f *flag.FlagSet) {
+	f.StringVar(&w.device, "device", "", "the `device`: a file, or a name in the kit's devices/")
+	f.StringVar(&w.goal.Version, "to", "", "the `version` to go to, latest, or channel:NAME")
+	f.StringVar(&w.goal.Family, "family", "", "the image `family` to go to; else the one that it runs")
+	f.StringVar(&w.prefer, "prefer", "resets", "what to have least of: resets, hops or outage")
+	f.Var(&w.avoid, "avoid", "a `version` that may not be on the way; may be given several times")
+	f.IntVar(&w.options.MaxStates, "max-states", path.MaxStates, "give up after so many `states`")
+}
+
+func (w *wayfinding) check() error {
+	if !slices.Contains([]path.Prefer{path.Resets, path.Hops, path.Outage}, path.Prefer(w.prefer)) {
+		return usagef("-prefer takes resets, hops or outage, not %q", w.prefer)
+	}
+	if w.options.MaxStates < 1 {
+		return usagef("-max-states takes a number from 1")
+	}
+	w.options.Prefer, w.options.Avoid = path.Prefer(w.prefer), w.avoid
+	return nil
+}
+
+// open reads the kit and the device, and takes a quick look at the kit's
+// packages.
+func (w *wayfinding) open(ctx context.Context, c *call) error {
+	var err error
+	if w.k, err = c.kit(); err != nil {
+		return err
+	}
+	devices, err := w.k.Devices([]string{w.device})
+	if err != nil {
+		return err
+	}
+	if len(devices) != 1 {
+		return usagef("-device names %d devices here, and one is wanted", len(devices))
+	}
+	w.d = devices[0]
+	found, err := w.k.RulebooksFor(w.d)
+	if err != nil {
+		return err
+	}
+	w.rules = func(model string) *rulebook.Rulebook { return found[model] }
+	w.shelf = &plan.Shelf{Rules: w.rules, Options: fit.Options{Cache: fit.NewCache()}}
+	paths, err := w.k.Packages(filepath.Join(w.k.Dir, "packages"), true)
+	if err != nil {
+		return nil // the kit has none
+	}
+	inner := *c
+	inner.quick, inner.quiet = true, true
+	for _, p := range paths {
+		s, err := inner.survey(ctx, w.k, p, nil, nil)
+		if ctx.Err() != nil {
+			return ctx.Err()
+		}
+		if err == nil && denied(s) == nil {
+			w.shelf.Surveys = append(w.shelf.Surveys, s)
+		}
+	}
+	return nil
+}
+
+func (w *wayfinding) find() (*path.Result, error) {
+	if w.onHand {
+		w.options.OnHand = w.shelf.Has(w.d)
+	}
+	return path.Find(path.Request{Device: w.d, Rules: w.rules, Goal: w.goal, Options: w.options})
+}
+
+func (w *wayfinding) run(ctx context.Context, c *call) (int, error) {
+	if err := w.open(ctx, c); err != nil {
+		return 0, err
+	}
+	w.options.Picture = w.report != ""
+	res, err := w.find()
+	if err != nil {
+		return 0, err
+	}
+	doc := w.present(res)
+	if w.report != "" {
+		if err := writeNew(w.report, w.replace, doc.Draw(strings.EqualFold(filepath.Ext(w.report), ".svg"), Version)); err != nil {
+			return 0, err
+		}
+	}
+	if c.json {
+		err = present.WriteJSON(c.env.Stdout, present.PathJSON(doc))
+	} else {
+		s := c.screen()
+		s.Path(doc)
+		if w.report != "" {
+			s.Wrote(w.report)
+		}
+	}
+	return pathStatus(res), err
+}
+
+func pathStatus(res *path.Result) int {
+	status := exitFits
+	for _, a := range res.Plans {
+		switch {
+		case a.Found:
+		case len(a.Unsettled) > 0:
+			if status == exitFits {
+				status = exitUnsettled
+			}
+		default:
+			status = exitMisfit
+		}
+	}
+	return status
+}
+
+// present gives every hop the packages that carry it.
+func (w *wayfinding) present(res *path.Result) present.Paths {
+	out := present.Paths{Device: w.device, Notes: res.Notes, Kit: w.k.Dir, Prefer: w.options.Prefer}
+	for _, a := range res.Plans {
+		p := present.PathAnswer{Answer: a, Steps: w.shelf.Steps(w.d, a.Hops), Maybe: w.shelf.Steps(w.d, a.Maybe)}
+		for _, alt := range a.Alternatives {
+			p.Alternatives = append(p.Alternatives, w.shelf.Steps(w.d, alt.Hops))
+		}
+		if a.Back != nil {
+			p.Back = w.shelf.Steps(plan.After(w.d, w.rules, a.Hops), a.Back.Hops)
+		}
+		out.Plans = append(out.Plans, p)
+		out.Graph = append(out.Graph, present.NewGraph(a))
+	}
+	return out
+}

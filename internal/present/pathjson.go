@@ -1,0 +1,151 @@
+package present
+
+import (
+	"fitcheck/core/path"
+	"fitcheck/core/plan"
+)
+
+type jsonPath struct {
+	Fitcheck  about           `json:"fitcheck"`
+	Device    string          `json:"device"`
+	From      string          `json:"from"`
+	To        string          `json:"to"`
+	Family    string          `json:"family,omitempty"`
+	Found     bool            `json:"found"`
+	Unsettled []string        `json:"unsettled"`
+	Hops      []jsonHop       `json:"hops"`
+	Minutes   jsonMinutes     `json:"minutes"`
+	Resets    int             `json:"resets"`
+	Blocked   []jsonBlocked   `json:"blocked"`
+	Back      *jsonBack       `json:"back,omitempty"`
+	Others    []jsonOtherPath `json:"alternatives,omitempty"`
+	Maybe     []jsonHop       `json:"maybe,omitempty"`
+	Members   []string        `json:"members,omitempty"`
+	Notes     []string        `json:"notes,omitempty"`
+	Plans     []jsonPath      `json:"plans,omitempty"`
+}
+
+type jsonMinutes struct {
+	Install int `json:"install"`
+	Outage  int `json:"outage"`
+}
+
+type jsonCited struct {
+	Value  string `json:"value"`
+	Source string `json:"source"`
+	Where  string `json:"where"`
+}
+
+type jsonChange struct {
+	Member    string `json:"member,omitempty"`
+	Component string `json:"component"`
+	From      string `json:"from,omitempty"`
+	To        string `json:"to"`
+}
+
+type jsonHop struct {
+	Release      string       `json:"release"`
+	Package      string       `json:"package"` // "" when it is to be downloaded
+	Packages     []string     `json:"packages,omitempty"`
+	From         string       `json:"from"`
+	To           string       `json:"to"`
+	FromFamily   string       `json:"from_family,omitempty"`
+	ToFamily     string       `json:"to_family,omitempty"`
+	BootOnly     bool         `json:"boot_only,omitempty"`
+	Members      []string     `json:"members,omitempty"`
+	Components   []jsonChange `json:"components"`
+	Because      string       `json:"because"`
+	Sources      []jsonCited  `json:"sources"`
+	ResetsConfig bool         `json:"resets_config"`
+	Minutes      *jsonMinutes `json:"minutes,omitempty"`
+	NoReturn     bool         `json:"no_return,omitempty"`
+	Notes        []string     `json:"notes,omitempty"`
+}
+
+type jsonBlocked struct {
+	Release string      `json:"release"`
+	Because string      `json:"because"`
+	Sources []jsonCited `json:"sources"`
+}
+
+type jsonBack struct {
+	Found   bool        `json:"found"`
+	By      string      `json:"by"`
+	Hops    []jsonHop   `json:"hops"`
+	Because string      `json:"because"`
+	Sources []jsonCited `json:"sources,omitempty"`
+	Notes   []string    `json:"notes,omitempty"`
+}
+
+type jsonOtherPath struct {
+	Hops []jsonHop `json:"hops"`
+}
+
+// PathJSON is the document of path. With several plans, the whole is found when
+// each is, and its hops are those of all.
+func PathJSON(p Paths) any {
+	doc := jsonPath{Fitcheck: about{"path", Edition}, Device: p.Device, Unsettled: []string{}, Hops: []jsonHop{}, Blocked: []jsonBlocked{}, Notes: p.Notes, Found: true}
+	if len(p.Plans) == 1 {
+		doc = planJSON(p.Plans[0])
+		doc.Fitcheck, doc.Device = about{"path", Edition}, p.Device
+		doc.Notes = append(p.Notes, doc.Notes...)
+		return doc
+	}
+	for _, a := range p.Plans {
+		one := planJSON(a)
+		doc.Plans = append(doc.Plans, one)
+		doc.Found = doc.Found && one.Found
+		doc.From, doc.To, doc.Family = one.From, one.To, one.Family
+		doc.Unsettled, doc.Hops, doc.Blocked = append(doc.Unsettled, one.Unsettled...), append(doc.Hops, one.Hops...), append(doc.Blocked, one.Blocked...)
+		doc.Minutes.Install += one.Minutes.Install
+		doc.Minutes.Outage += one.Minutes.Outage
+		doc.Resets += one.Resets
+	}
+	return doc
+}
+
+func planJSON(a PathAnswer) jsonPath {
+	doc := jsonPath{Fitcheck: about{"path", Edition}, Device: a.Name, From: a.From, To: a.To, Family: a.Family, Found: a.Found, Unsettled: append([]string{}, a.Unsettled...),
+		Hops: hopsJSON(a.Steps), Resets: a.Resets(), Blocked: []jsonBlocked{}, Members: a.Members, Notes: a.Notes}
+	doc.Minutes.Install, doc.Minutes.Outage = a.Minutes()
+	for _, b := range a.Blocked {
+		doc.Blocked = append(doc.Blocked, jsonBlocked{b.Release, b.Because, citedJSON(b.Sources)})
+	}
+	if b := a.Answer.Back; b != nil {
+		doc.Back = &jsonBack{b.Found, b.By, hopsJSON(a.Back), b.Because, citedJSON(b.Sources), b.Notes}
+	}
+	for _, o := range a.Alternatives {
+		doc.Others = append(doc.Others, jsonOtherPath{hopsJSON(o)})
+	}
+	if len(a.Maybe) > 0 {
+		doc.Maybe = hopsJSON(a.Maybe)
+	}
+	return doc
+}
+
+func hopsJSON(steps []plan.Step) []jsonHop {
+	out := []jsonHop{}
+	for _, s := range steps {
+		h := jsonHop{Release: s.Release, Package: packages(s), From: s.From, To: s.To, FromFamily: s.FromFamily, ToFamily: s.Family, BootOnly: s.BootOnly, Members: s.Members,
+			Components: []jsonChange{}, Because: s.Because, Sources: citedJSON(s.Sources), ResetsConfig: s.ResetsConfig, NoReturn: s.NoReturn, Notes: s.Notes}
+		if s.Minutes != nil {
+			h.Minutes = &jsonMinutes{s.Minutes.Install, s.Minutes.Outage}
+		}
+		for _, p := range s.Packages {
+			h.Packages = append(h.Packages, p.Path)
+		}
+		for _, c := range s.Components {
+			h.Components = append(h.Components, jsonChange(c))
+		}
+		out = append(out, h)
+	}
+	return out
+}
+
+func citedJSON(all []path.Cited) []jsonCited {
+	out := []jsonCited{}
+	for _, c := range all {
+		out = append(out, jsonCited{c.Value, string(c.Source.Kind), c.Source.Where()})
+	}
+	return out
+}
