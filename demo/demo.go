@@ -22,6 +22,9 @@ type Case struct {
 	Tale string   // what the engineer is about to do
 	Args []string // arguments of fitcheck, run inside the kit
 	Exit int
+	// For path: the releases of the hops, "boot:" before one of which only the
+	// boot loader is installed.
+	Hops []string
 	// For match: the verdict, and the checks that must decide it.
 	Verdict  string
 	Deciding []string
@@ -40,6 +43,11 @@ func Kit() []File {
 
 		"devices/ops-gateways.yaml":     []byte(opsGateways),
 		"devices/radio-controller.yaml": []byte(radioController),
+		"rulebooks/quillmere-core.yaml": []byte(coreText),
+		"rulebooks/platform.yaml":       []byte(platformText),
+		"devices/depot-core.yaml":       []byte(depotCore),
+		"devices/platform-9.yaml":       []byte(platform9),
+		"devices/sign-2.yaml":           []byte(sign2),
 		"captures/cab07.txt":            console("cabinet-07", "QM-8T", "A2", "0417-221", "3.1.4", "8.2.1", "2.1", "Slot A  8.2.1  *", "Slot B  7.9.1"),
 		"captures/cab12.txt":            console("cabinet-12", "QM-8T", "B1", "0529-034", "3.1.4", "8.3.1", "2.1", "Slot A  8.3.1  *", "Slot B  8.3.1"),
 		"captures/cab15.txt":            console("cabinet-15", "QM-8T", "A2", "0417-230", "3.1.4", "8.2.1", "2.1", "Slot A  8.2.1  *", "Slot B  8.2.1"),
@@ -59,6 +67,13 @@ func Kit() []File {
 	files["packages/portal/qm-tram-8.4.2.zip"] = []byte(errorPage)
 	files["packages/QM-8T-8.4.2.img"] = mainImage("QM-24T", "8.4.2", arm)
 	files["packages/vr310-4.2.0.itb"] = radioImage("4.2.0")
+	files["packages/qm-core-6.1.2.zip"] = coreBundle("6.1.2", "1.9.3")
+	files["packages/qm-core-6.3.0.zip"] = coreBundle("6.3.0", "")
+	files["packages/qm-core-6.4.1.zip"] = coreBundle("6.4.1", "2.0.0")
+	files["packages/vr510-lantern-initial-23.4.0.bin"] = plainImage(mips, "VR-510 lantern-initial 23.4.0")
+	files["packages/vr510-lantern-23.4.2.bin"] = plainImage(mips, "VR-510 lantern 23.4.2")
+	files["packages/vp12-5.1.4.bin"] = plainImage(arm, "VP-12 5.1.4")
+	files["packages/vp12-5.3.0.bin"] = plainImage(arm, "VP-12 5.3.0")
 	files["packages/flash-07.bin"] = flashDump()
 	files["packages/gift.zip"] = hostile()
 	files["packages/depot-2026-11.tar.gz"] = tgz(entry{"README.txt", []byte("Everything for the night of the 26th.\n")}, entry{"switches/qm-tram-8.4.2.zip", full},
@@ -109,6 +124,16 @@ func Story() []Case {
 			Args: []string{"match", "-device", "radio-controller", "packages/vc40-loader-2.4.0.bin", "packages/vc40-system-2.4.1.bin"}, Exit: 1, Verdict: "misfit", Deciding: []string{"paired"}},
 		{Name: "the pair", Tale: "With the loader of the same release it is another matter.",
 			Args: []string{"match", "-device", "radio-controller", "packages/vc40-loader-2.4.1.bin", "packages/vc40-system-2.4.1.bin"}, Verdict: "fits", Deciding: []string{"paired"}},
+		{Name: "a stack that needs a stop on the way", Tale: "The core stack at the depot is to run 6.4.1. Can it go straight there?",
+			Args: match("depot-core", "qm-core-6.4.1.zip"), Exit: 1, Verdict: "misfit", Deciding: []string{"path"}},
+		{Name: "the way of the stack", Tale: "It cannot, and core-3 was put in only last week. What is the way, then, and the way back?",
+			Args: []string{"path", "-device", "depot-core", "-to", "6.4.1"}, Hops: []string{"6.1.2", "boot:6.4.1", "6.3.0", "6.4.1"}},
+		{Name: "to the community's software", Tale: "The spare platform router shall run Lantern. Its main image lies in the folder; may it be put on as it is?",
+			Args: match("platform-9", "vr510-lantern-23.4.2.bin"), Exit: 1, Verdict: "misfit", Deciding: []string{"path"}},
+		{Name: "by way of the converter image", Tale: "What comes first?",
+			Args: []string{"path", "-device", "platform-9", "-to", "23.4.2", "-family", "lantern"}, Hops: []string{"23.4.0", "23.4.2"}},
+		{Name: "down before up", Tale: "The sign on platform 2 runs a release that was withdrawn, and refuses the new one.",
+			Args: []string{"path", "-device", "sign-2", "-to", "latest"}, Hops: []string{"5.1.4", "5.3.0"}},
 		{Name: "nested bundle", Tale: "The depot sends all of it in one file. Is everything in there whole?",
 			Args: []string{"survey", "packages/depot-2026-11.tar.gz"}},
 		{Name: "hostile package", Tale: "This one came by mail, from nobody knows whom.",

@@ -134,7 +134,8 @@ func (j *judge) needComponent(n rulebook.Need, truth rulebook.Truth) Check {
 		ch.Outcome, ch.Because = Fits, fmt.Sprintf("the installed %s %s is within %s", name, installed.Value, n.Within.Text)
 		return ch
 	}
-	if c := j.chosen[name]; c != nil && c.worst() != Misfit && j.installedFirst(name) {
+	late := false // it is in the package, and comes too late
+	if c := j.chosen[name]; c != nil && c.worst() != Misfit {
 		brought := j.versionOf(c)
 		source := j.citeVersion(c)
 		if !brought.Known() && j.release.rule != nil {
@@ -143,7 +144,9 @@ func (j *judge) needComponent(n rulebook.Need, truth rulebook.Truth) Check {
 				source = []Cited{{OfRule, brought.Value, brought.Source}}
 			}
 		}
-		if v, err := j.rb.Scheme(name).Parse(brought.Value); err == nil && n.Range.Contains(v) {
+		v, err := j.rb.Scheme(name).Parse(brought.Value)
+		late = err == nil && n.Range.Contains(v) && !j.installedFirst(name)
+		if err == nil && n.Range.Contains(v) && !late {
 			ch.Outcome = Fits
 			ch.Because = fmt.Sprintf("the package brings %s %s and installs it first", name, brought.Value)
 			ch.Sources = append(ch.Sources, source...)
@@ -161,6 +164,9 @@ func (j *judge) needComponent(n rulebook.Need, truth rulebook.Truth) Check {
 		ch.Outcome = Misfit
 		ch.Because = fmt.Sprintf("it needs %s %s; %s is installed, and the package brings none that would do", name, n.Within.Text, installed.Value)
 		ch.Advice = fmt.Sprintf("bring %s to %s first", name, n.Within.Text)
+		if late {
+			ch.Because = fmt.Sprintf("it needs %s %s and %s is installed; the package brings one that would do, but it is installed only after the %s", name, n.Within.Text, installed.Value, j.mainComponent())
+		}
 		if way := j.way(); way != "" {
 			ch.Advice += ": " + way
 		}

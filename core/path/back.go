@@ -67,9 +67,9 @@ func (r *route) back(stands []stand, hops int) (*Back, error) {
 	if home >= 0 {
 		moves := s.moves(home)
 		from := r.begin
-		r.begin = end
+		r.begin, r.returning = end, true
 		b.Hops, _ = r.follow(moves)
-		r.begin = from
+		r.begin, r.returning = from, false
 		if !b.Found {
 			b.Found, b.By = true, "hops"
 			b.Because = strings.Join(append(r.losses(b.Hops), why...), "; ")

@@ -82,6 +82,7 @@ func (r *route) standing(line, version int32) (Blocked, bool) {
 	b := Blocked{Release: t.name(line, version, 0)}
 	c := &t.lines[line].candidates[version]
 	var texts []string
+	of := map[string][]string{}
 	for i, box := range t.boxes {
 		reasons := c.standing[i]
 		if c.releases[i] == nil {
@@ -91,16 +92,20 @@ func (r *route) standing(line, version int32) (Blocked, bool) {
 			if reason.unknown {
 				continue
 			}
-			text := reason.text
-			if len(t.boxes) > 1 {
-				text = box.Device.Name.Text + ": " + text
+			if of[reason.text] == nil {
+				texts = append(texts, reason.text)
 			}
-			texts = append(texts, text)
+			of[reason.text] = append(of[reason.text], box.Device.Name.Text)
 			for _, c := range reason.sources {
 				if !slices.Contains(b.Sources, c) {
 					b.Sources = append(b.Sources, c)
 				}
 			}
+		}
+	}
+	for i, text := range texts {
+		if len(of[text]) < len(t.boxes) { // said of some members only
+			texts[i] = strings.Join(of[text], ", ") + ": " + text
 		}
 	}
 	b.Because = strings.Join(texts, "; ")
@@ -205,9 +210,8 @@ func (r *route) whoRaises(s *search, from stand, line int32, lack reason) string
 		m := move{line: line, version: int32(i), bootOnly: alone}
 		why := "the way there is blocked as well"
 		if best := r.leastAgainst(s, m); best >= 0 {
-			for _, reason := range t.against(r.replay(s, best), m) {
-				why = reason.text
-				break
+			if all := t.boxAgainst(r.replay(s, best), m, lack.box); len(all) > 0 {
+				why = all[0].text
 			}
 		}
 		would = append(would, fmt.Sprintf("%s brings %s %s, but %s", l.versions[i].Text, name, text, why))

@@ -212,6 +212,11 @@ func (f *finder) by(boxes []*Box, at []gathering, meet string) (*Answer, error) 
 		}
 		for i := range a.Hops {
 			a.Hops[i].Members = names
+			for k := range a.Hops[i].Components {
+				if c := &a.Hops[i].Components[k]; c.Member == "" {
+					c.Member = names[0]
+				}
+			}
 			why := fmt.Sprintf("brings %s to %s, where the others are", strings.Join(names, ", "), meet)
 			if f.Goal.Version == meet {
 				why = fmt.Sprintf("brings %s to %s", strings.Join(names, ", "), meet)
@@ -227,7 +232,9 @@ func (f *finder) by(boxes []*Box, at []gathering, meet string) (*Answer, error) 
 	if err != nil {
 		return nil, err
 	}
-	a.Hops = append(before, a.Hops...)
+	if a.Found {
+		a.Hops = append(before, a.Hops...)
+	}
 	a.States += total.States
 	if len(at) > 1 {
 		a.Notes = append(a.Notes, "the members do not run one version now: "+f.spread(at))
@@ -342,6 +349,8 @@ type route struct {
 	begin  stand
 	goal   target
 	answer *Answer
+	// returning: hops are told that lead back to where it began.
+	returning bool
 }
 
 func (r *route) newSearch(maybe bool, banned map[hopKey]bool) *search {
@@ -483,7 +492,9 @@ func (r *route) because(h *Hop, s stand, moves []move, i int) {
 		} else {
 			parts = append(parts, fmt.Sprintf("before %s: this way %s", next, r.gain()))
 		}
-	} else {
+	} else if r.returning {
+		parts = append(parts, "this is what ran before")
+	} else if !r.Plain {
 		parts = append(parts, "this is where it is to go")
 	}
 	if m.bootOnly {

@@ -215,6 +215,12 @@ func (s *search) run(from state, goal func(state) bool) (int32, error) {
 
 func (s *search) expand(at int32) error {
 	n := s.nodes[at]
+	// First, so that of two moves of one cost the boot loader alone is taken.
+	for _, b := range s.bootMoves(n.context, n.line) {
+		if !s.banned[hopKey{n.line, n.version, n.line, b.version, true}] {
+			s.reach(at, state{n.line, n.version, b.context}, b.price, move{n.line, b.version, true, false})
+		}
+	}
 	for line := range s.t.lines {
 		f, err := s.field(n.context, int32(line))
 		if err != nil {
@@ -227,11 +233,6 @@ func (s *search) expand(at int32) error {
 				}
 			}
 			s.expandPart(at, int32(line), f, p)
-		}
-	}
-	for _, b := range s.bootMoves(n.context, n.line) {
-		if !s.banned[hopKey{n.line, n.version, n.line, b.version, true}] {
-			s.reach(at, state{n.line, n.version, b.context}, b.price, move{n.line, b.version, true, false})
 		}
 	}
 	return nil

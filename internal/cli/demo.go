@@ -130,20 +130,33 @@ func (c *call) story(ctx context.Context, dir string, keep bool) (int, error) {
 
 // judged runs a case for its JSON and holds it against the story.
 func judged(ctx context.Context, d demo.Case, args []string, env Env) present.DemoCase {
-	r := present.DemoCase{Case: d.Name, Command: "fitcheck " + strings.Join(d.Args, " "), Expected: expected(d.Exit, d.Verdict, d.Deciding)}
+	r := present.DemoCase{Case: d.Name, Command: "fitcheck " + strings.Join(d.Args, " "), Expected: expected(d.Exit, d.Verdict, d.Deciding, d.Hops)}
 	var out bytes.Buffer
 	status := Run(ctx, append(args, "-json"), Env{Stdout: &out, Stderr: env.Stderr})
 	var doc struct {
 		Verdict string
 		Checks  []demoCheck
-		Members []struct{ Checks []demoCheck }
+		Members json.RawMessage
+		Hops    []struct {
+			Release  string
+			BootOnly bool `json:"boot_only"`
+		}
 	}
 	if err := json.Unmarshal(out.Bytes(), &doc); err != nil {
 		r.Got = fmt.Sprintf("exit %d, no JSON: %v", status, err)
 		return r
 	}
+	var hops []string
+	for _, h := range doc.Hops {
+		if h.BootOnly {
+			h.Release = "boot:" + h.Release
+		}
+		hops = append(hops, h.Release)
+	}
 	all := doc.Checks
-	for _, m := range doc.Members {
+	var members []struct{ Checks []demoCheck }
+	_ = json.Unmarshal(doc.Members, &members) // path lists names there
+	for _, m := range members {
 		all = append(all, m.Checks...)
 	}
 	var deciding []string
@@ -152,8 +165,8 @@ func judged(ctx context.Context, d demo.Case, args []string, env Env) present.De
 			deciding = append(deciding, ch.Check)
 		}
 	}
-	r.Got = expected(status, doc.Verdict, deciding)
-	r.OK = status == d.Exit && doc.Verdict == d.Verdict
+	r.Got = expected(status, doc.Verdict, deciding, hops)
+	r.OK = status == d.Exit && doc.Verdict == d.Verdict && slices.Equal(hops, d.Hops)
 	for _, want := range d.Deciding {
 		r.OK = r.OK && slices.Contains(deciding, want)
 	}
@@ -162,10 +175,13 @@ func judged(ctx context.Context, d demo.Case, args []string, env Env) present.De
 
 type demoCheck struct{ Check, Outcome string }
 
-func expected(exit int, verdict string, deciding []string) string {
+func expected(exit int, verdict string, deciding, hops []string) string {
 	t := fmt.Sprintf("exit %d", exit)
 	if verdict != "" {
 		t += ", " + verdict + " by " + strings.Join(deciding, ", ")
+	}
+	if len(hops) > 0 {
+		t += ", by way of " + strings.Join(hops, ", ")
 	}
 	return t
 }

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"path/filepath"
 	"runtime"
+	"runtime/debug"
 	"slices"
 	"strings"
 
@@ -200,6 +201,10 @@ const maxFull = 2000
 // judge holds every device against every package, devices side by side.
 func (m *matching) judge(ctx context.Context, devices []*device.Device) ([]present.Answer, error) {
 	answers := make([]present.Answer, len(devices))
+	if len(devices)*len(m.surveys) > maxFull {
+		// Nearly all of it is garbage at once; memory stays small all the same.
+		defer debug.SetGCPercent(debug.SetGCPercent(400))
+	}
 	group, ctx := errgroup.WithContext(ctx)
 	group.SetLimit(runtime.GOMAXPROCS(0))
 	for i, d := range devices {

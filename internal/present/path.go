@@ -163,7 +163,18 @@ func (s *Screen) pathAnswer(all Paths, a PathAnswer) {
 
 // ladder draws the stops from top to bottom with the hops between them.
 func (s *Screen) ladder(from string, steps []plan.Step) {
-	s.hanging("  "+s.paint(info, "o")+"  ", 5, strong, from+"  runs now")
+	start := from + "  runs now"
+	told := map[string]bool{}
+	for _, h := range steps { // members that run another version
+		if who := strings.Join(h.Members, ", "); h.From != from && len(h.Members) < len(steps[len(steps)-1].Members) && !told[who] {
+			start += fmt.Sprintf("; %s: %s", who, h.From)
+			told[who] = true
+		}
+		if len(told) == 0 {
+			break
+		}
+	}
+	s.hanging("  "+s.paint(info, "o")+"  ", 5, strong, start)
 	for i, h := range steps {
 		rung := "  " + s.paint(faint, "|") + "  "
 		fmt.Fprintln(s.Out, strings.TrimRight(rung, " "))
@@ -189,7 +200,7 @@ func (s *Screen) ladder(from string, steps []plan.Step) {
 			s.hanging(under, 8, doubt, "package: none at hand; to download")
 		}
 		s.hanging(under, 8, plain, "why: "+h.Because)
-		s.hanging(under, 8, faint, restsOn(h.Sources))
+		s.hanging(under, 8, faint, "by:  "+restsOn(h.Sources))
 		if h.ResetsConfig {
 			s.hanging(under, 8, bad, "the configuration is RESET: save it off the device first")
 		}
