@@ -60,6 +60,8 @@ func (r *route) draw(moves []move) *Picture {
 				k.State = "runs"
 			case at > 0:
 				k.State = "stop"
+			case !l.candidates[i].listed:
+				continue
 			case len(p.Versions)-first >= maxKnown/len(t.lines):
 				p.Left++
 				continue

@@ -44,8 +44,12 @@ type watch struct {
 // by box.
 func newTeam(boxes []*Box, lines [][]string, extra []string, o Options) *team {
 	t := &team{boxes: boxes, rules: boxes[0].Rules, contexts: numbering{}, brought: numbering{}, afters: map[[2]int32]int32{}}
-	for _, families := range lines {
-		t.lines = append(t.lines, t.newLine(families, extra))
+	for i, families := range lines {
+		texts := extra
+		if i > 0 && len(t.rules.Releases) > 0 { // what runs is of the first
+			texts = nil
+		}
+		t.lines = append(t.lines, t.newLine(families, texts))
 	}
 	t.crossings = make([]crossing, len(t.lines)*len(t.lines))
 	t.watch()

@@ -21,6 +21,7 @@ type Graph struct {
 	Hops                              []graphHop
 	Forbidden                         []graphHop
 	Left                              int
+	Alone                             bool // the drawing stands by itself
 }
 
 type graphColumn struct {
@@ -43,10 +44,10 @@ type graphEdge struct {
 type graphHop struct{ Tag, Text, Why, Sources string }
 
 const (
-	graphRow         = 30
-	graphTop         = 46
-	graphColumnWidth = 430
-	graphLeft        = 190
+	graphRow         = 44
+	graphTop         = 74
+	graphColumnWidth = 380
+	graphLeft        = 200
 )
 
 // NewGraph lays an answer out.
@@ -123,18 +124,25 @@ func (g *Graph) edge(at map[[2]string][2]int, from, to [2]string, class, tag str
 	case loop || a == b:
 		n := drawn[a[1]]
 		drawn[a[1]]++
-		x := a[0] - 26 - 24*n
-		g.Edges = append(g.Edges, graphEdge{fmt.Sprintf("M%d %d C%d %d %d %d %d %d", a[0]-8, a[1]-3, x, a[1]-18, x, a[1]+18, a[0]-8, a[1]+3), class, tag, x - 4, a[1] + 4})
+		x := a[0] - 110 - 40*n
+		g.Edges = append(g.Edges, graphEdge{fmt.Sprintf("M%d %d C%d %d %d %d %d %d", a[0]-9, a[1]+4, x, a[1]+20, x, a[1]-20, a[0]-9, a[1]-4), class, tag, a[0] - 96 - 30*n, a[1] + 4})
 	case a[0] != b[0]:
-		g.Edges = append(g.Edges, graphEdge{fmt.Sprintf("M%d %d C%d %d %d %d %d %d", a[0]+8, a[1]-12, a[0]+120, a[1]-14, b[0]-120, b[1], b[0]-10, b[1]), class, tag, (a[0] + b[0]) / 2, (a[1]+b[1])/2 - 10})
+		lift := 14
+		if class == "no" {
+			lift = 44
+		}
+		g.Edges = append(g.Edges, graphEdge{fmt.Sprintf("M%d %d C%d %d %d %d %d %d", a[0], a[1]-9, a[0]+90, a[1]-9-lift, b[0]-90, b[1]-9-lift, b[0]-4, b[1]-9), class, tag, (a[0] + b[0]) / 2, (a[1]+b[1])/2 - 12 - lift*3/4})
 	default:
 		span := max(a[1]-b[1], b[1]-a[1])
-		bulge := min(150, 30+span/3)
+		bulge := min(120, 22+span/4)
 		if class == "no" {
-			bulge = min(170, bulge+28)
+			bulge = min(150, bulge+30)
 		}
-		x := a[0] - bulge*4/3
-		g.Edges = append(g.Edges, graphEdge{fmt.Sprintf("M%d %d C%d %d %d %d %d %d", a[0]-8, a[1], x, a[1], x, b[1], b[0]-10, b[1]), class, tag, a[0] - bulge - 12, (a[1]+b[1])/2 + 4})
+		x, up := a[0]-bulge*4/3, 4
+		if b[1] > a[1] {
+			up = -4
+		}
+		g.Edges = append(g.Edges, graphEdge{fmt.Sprintf("M%d %d C%d %d %d %d %d %d", a[0]-8, a[1]-up, x, a[1], x, b[1], b[0]-9, b[1]+up), class, tag, a[0] - bulge - 14, (a[1]+b[1])/2 + 4})
 	}
 }
 
@@ -154,10 +162,9 @@ var pathTemplate = newPage("path", pathPage)
 func (p Paths) Draw(svg bool, version string) func(w *strings.Builder) error {
 	return func(w *strings.Builder) error {
 		if svg {
-			return pathTemplate.ExecuteTemplate(w, "drawing", struct {
-				Graph
-				Alone bool
-			}{p.Graph[0], true})
+			g := p.Graph[0]
+			g.Alone = true
+			return pathTemplate.ExecuteTemplate(w, "drawing", g)
 		}
 		return pathTemplate.Execute(w, struct {
 			Title, Version string

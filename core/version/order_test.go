@@ -1,0 +1,151 @@
+package version
+
+import (
+	"fmt"
+	"math/rand/v2"
+	"regexp"
+	"slices"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// shapes are version texts as makers write them, each line in order, with the
+// pattern that a rulebook would give for it.
+var shapes = []struct {
+	pattern string
+	order   []string
+	sorted  []string
+	make    func(n func(int) int) string // another version of this shape
+}{
+	{`^(?P<a>\d+)\.(?P<b>\d+)\.(?P<c>\d+)(?P<fix>[a-z])?$`, []string{"a", "b", "c", "fix"},
+		[]string{"4.1.9", "4.1.20", "4.1.20a", "4.1.20c", "4.1.21", "4.2.0"},
+		func(n func(int) int) string {
+			return fmt.Sprintf("%d.%d.%d%s", n(9), n(30), n(30), letter(n, "", "a", "c"))
+		}},
+	{`^(?P<a>\d+)\.(?P<b>\d+)\.(?P<c>\d+)\.(?P<d>\d+)$`, []string{"a", "b", "c", "d"},
+		[]string{"9.9.9.9", "12.3.0.7", "12.3.0.10", "12.3.1.0"},
+		func(n func(int) int) string { return fmt.Sprintf("%d.%d.%d.%d", n(20), n(9), n(9), n(20)) }},
+	{`^(?P<a>\d+)\.(?P<b>\d+)\((?P<c>\d+)(?P<fix>[a-z]*)\)$`, []string{"a", "b", "c", "fix"},
+		[]string{"5.4(1)", "5.4(9)", "5.4(9c)", "5.4(10)", "5.5(1a)"},
+		func(n func(int) int) string {
+			return fmt.Sprintf("%d.%d(%d%s)", n(9), n(9), n(20), letter(n, "", "a", "c"))
+		}},
+	{`^(?P<a>\d+)\.(?P<b>\d+)\((?P<c>\d+)(?P<kind>[a-z])\)(?P<train>[A-Z]+)(?P<n>\d*)$`, []string{"a", "b", "c", "kind", "train", "n"},
+		[]string{"11.2(2r)K7", "11.2(3r)K", "11.2(3r)K7", "11.2(3r)K12", "11.2(3s)A1"},
+		func(n func(int) int) string {
+			return fmt.Sprintf("%d.%d(%d%s)%s%s", n(12), n(9), n(9), letter(n, "r", "s"), letter(n, "K", "AB"), letter(n, "", "7", "12"))
+		}},
+	{`^(?P<a>\d+)\.(?P<b>\d+)\.(?P<c>\d+)(?: build (?P<build>\d+))?$`, []string{"a", "b", "c", "build"},
+		[]string{"3.6.2", "3.6.2 build 99", "3.6.2 build 1187", "3.6.10 build 2"},
+		func(n func(int) int) string { return fmt.Sprintf("%d.%d.%d build %d", n(5), n(9), n(20), n(2000)) }},
+	{`^V(?P<a>\d+)\.(?P<b>\d+)\.(?P<c>\d+)\.(?P<d>\d+)_(?P<e>\d+)\.(?P<f>\d+)\.(?P<g>\d+)$`, []string{"a", "b", "c", "d", "e", "f", "g"},
+		[]string{"V2.1.0.55_9.1.1", "V2.1.0.55_20.0.13", "V2.1.0.56_1.0.0"},
+		func(n func(int) int) string {
+			return fmt.Sprintf("V%d.%d.%d.%d_%d.%d.%d", n(3), n(3), n(3), n(60), n(30), n(3), n(20))
+		}},
+	{`^(?P<year>\d{4})\.(?P<month>\d\d)(?:-(?P<pre>rc\d+))?$`, []string{"year", "month", "pre"},
+		[]string{"2031.05", "2031.08-rc3", "2031.08-rc10", "2031.08", "2032.01-rc1"},
+		func(n func(int) int) string {
+			return fmt.Sprintf("%d.%02d%s", 2030+n(3), 1+n(12), letter(n, "", "-rc1", "-rc10"))
+		}},
+	{`^R(?P<a>\d+)\.(?P<b>\d+)\.(?P<c>\d+)$`, []string{"a", "b", "c"},
+		[]string{"R9.99.99", "R14.5.10", "R14.40.9", "R14.40.10"},
+		func(n func(int) int) string { return fmt.Sprintf("R%d.%d.%d", n(20), n(50), n(20)) }},
+	{`^(?P<a>\d+)\.(?P<b>\d+)-(?P<build>\d+)$`, []string{"a", "b", "build"},
+		[]string{"2.7-99", "2.7-215", "2.10-1"},
+		func(n func(int) int) string { return fmt.Sprintf("%d.%d-%d", n(4), n(12), n(300)) }},
+}
+
+func letter(n func(int) int, of ...string) string { return of[n(len(of))] }
+
+// Every shape is read and ordered by its pattern; and by the natural order, too.
+func TestShapesAsMakersWriteThem(t *testing.T) {
+	for _, shape := range shapes {
+		s, err := NewScheme(regexp.MustCompile(shape.pattern), shape.order, false)
+		require.NoError(t, err)
+		for _, scheme := range []*Scheme{s, nil} {
+			for i, a := range shape.sorted {
+				va, err := scheme.Parse(a)
+				require.NoError(t, err)
+				for k, b := range shape.sorted {
+					vb, err := scheme.Parse(b)
+					require.NoError(t, err)
+					assert.Equal(t, sign(i-k), scheme.Compare(va, vb), "%s and %s, natural: %v", a, b, scheme == nil)
+				}
+			}
+		}
+	}
+}
+
+// A total order: each version equals itself, two come out the other way round
+// when they are asked for the other way round, and what lies between stays
+// between; for every scheme, and for the natural order over texts of all shapes
+// and of none.
+func TestTotalOrder(t *testing.T) {
+	r := rand.New(rand.NewPCG(3, 7))
+	any := func(n func(int) int) string {
+		text := []rune("0")
+		for range n(9) {
+			text = append(text, []rune("0012359aabcrcxz.-_() +~V")[n(23)])
+		}
+		return string(text)
+	}
+	check := func(t *testing.T, s *Scheme, make func(func(int) int) string) {
+		for range 3000 {
+			var v [3]Version
+			for i := range v {
+				var err error
+				v[i], err = s.Parse(make(r.IntN))
+				require.NoError(t, err)
+			}
+			require.Zero(t, s.Compare(v[0], v[0]), v[0].Text)
+			for i := range v {
+				for k := range v {
+					require.Equal(t, -s.Compare(v[i], v[k]), s.Compare(v[k], v[i]), "%s and %s", v[i].Text, v[k].Text)
+				}
+			}
+			sorted := slices.SortedFunc(slices.Values(v[:]), s.Compare)
+			require.LessOrEqual(t, s.Compare(sorted[0], sorted[2]), 0, "%v", v)
+			if s.Compare(v[0], v[1]) <= 0 && s.Compare(v[1], v[2]) <= 0 {
+				require.LessOrEqual(t, s.Compare(v[0], v[2]), 0, "%v", v)
+			}
+			if s.Compare(v[0], v[1]) == 0 {
+				require.Equal(t, s.Compare(v[0], v[2]), s.Compare(v[1], v[2]), "equal ones are alike: %v", v)
+			}
+		}
+	}
+	for _, shape := range shapes {
+		s, err := NewScheme(regexp.MustCompile(shape.pattern), shape.order, false)
+		require.NoError(t, err)
+		check(t, s, shape.make)
+		check(t, nil, shape.make)
+	}
+	check(t, nil, any)
+	check(t, nil, func(n func(int) int) string { return shapes[n(len(shapes))].make(n) })
+}
+
+// The place of a version among marks says the same as the range itself.
+func TestPlaces(t *testing.T) {
+	r := rand.New(rand.NewPCG(5, 5))
+	v := func() string { return fmt.Sprintf("%d.%d", r.IntN(4), r.IntN(4)) }
+	for range 3000 {
+		var ranges []*Range
+		for range 1 + r.IntN(4) {
+			text := []string{">=", "<", "=", "!=", ">", "<="}[r.IntN(6)] + v()
+			if r.IntN(2) == 0 {
+				text += []string{" <", " || ="}[r.IntN(2)] + v()
+			}
+			one, err := ParseRange(nil, text)
+			require.NoError(t, err)
+			ranges = append(ranges, one)
+		}
+		marks := NewMarks(nil, ranges...)
+		at, err := (*Scheme)(nil).Parse(v())
+		require.NoError(t, err)
+		for _, one := range ranges {
+			require.Equal(t, one.Contains(at), one.HoldsPlace(marks.Place(at), marks), "%s in %s", at.Text, one.Text)
+		}
+	}
+}
