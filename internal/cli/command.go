@@ -100,7 +100,7 @@ func (e *usageError) Error() string { return e.msg }
 func usagef(format string, args ...any) error { return &usageError{fmt.Sprintf(format, args...)} }
 
 func commands() []*command {
-	return []*command{deviceCommand, surveyCommand, unpackCommand, headerCommand, matchCommand, pathCommand, rulebookCommand, demoCommand, versionCommand, helpCommand}
+	return []*command{deviceCommand, surveyCommand, unpackCommand, headerCommand, notesCommand, matchCommand, pathCommand, rulebookCommand, demoCommand, versionCommand, helpCommand}
 }
 
 // Run runs the program with its arguments (without the program's name) and
@@ -114,6 +114,8 @@ func Run(ctx context.Context, args []string, env Env) int {
 	switch name {
 	case "-h", "-help", "--help":
 		name = "help"
+	case pdfCommand: // called by the program itself
+		return servePDF(env)
 	}
 	for _, cmd := range commands() {
 		if cmd.name == name {
