@@ -42,7 +42,7 @@ packages:
   - title: core bundle
     file: '^qm-core-(?P<version>[\d.]+)\.zip$'
     handling: unpacked
-    manifest: {item: '**/core_manifest.txt', form: lines,
+    manifest: {item: '**/core_files.txt', form: lines,
                heading: '^\[(?P<models>[^\]]+)\]$',
                record: '^(?P<component>\w+)\s+(?P<file>\S+)\s+(?P<version>\S+)\s+revs?=(?P<revisions>\S+)\s+(?P<sha256>[0-9a-f]{64})$'}
     notes: ['**/NOTES.md']
@@ -162,7 +162,7 @@ func coreBundle(release, boot string) []byte {
 		loader := UImage(osUBoot, b.arch, typeFirmware, model+" "+boot, payload("boot"+stem+boot, 90<<10))
 		fmt.Fprintf(&list, "boot %s-boot.bin %s revs=%s %s\n", stem, boot, b.revision, add(stem+"-boot.bin", loader))
 	}
-	add("core_manifest.txt", []byte(list.String()))
+	add("core_files.txt", []byte(list.String()))
 	add("NOTES.md", fmt.Appendf(nil, coreNotes, release))
 	return zipped(files...)
 }

@@ -189,26 +189,30 @@ func (s *Screen) ladder(from string, steps []plan.Step) {
 			what += " on " + strings.Join(h.Members, ", ")
 		}
 		s.hanging(rung+s.paint(info, fmt.Sprintf("%d. ", i+1)), 8, strong, what)
-		under := rung + "   "
-		s.hanging(under, 8, plain, cost(h.Hop))
+		under := func(st style, t string) { // the rail goes on beside wrapped lines
+			for _, l := range s.wrap(Safe(t), 8) {
+				fmt.Fprintln(s.Out, rung+"   "+s.paint(st, l))
+			}
+		}
+		under(plain, cost(h.Hop))
 		if changes := changes(h.Hop); changes != "" {
-			s.hanging(under, 8, plain, changes)
+			under(plain, changes)
 		}
 		if pkgs := packages(h); pkgs != "" {
-			s.hanging(under, 8, plain, "package: "+pkgs)
+			under(plain, "package: "+pkgs)
 		} else {
-			s.hanging(under, 8, doubt, "package: none at hand; to download")
+			under(doubt, "package: none at hand; to download")
 		}
-		s.hanging(under, 8, plain, "why: "+h.Because)
-		s.hanging(under, 8, faint, "by:  "+restsOn(h.Sources))
+		under(plain, "why: "+h.Because)
+		under(faint, "by:  "+restsOn(h.Sources))
 		if h.ResetsConfig {
-			s.hanging(under, 8, bad, "the configuration is RESET: save it off the device first")
+			under(bad, "the configuration is RESET: save it off the device first")
 		}
 		if h.NoReturn {
-			s.hanging(under, 8, bad, "POINT OF NO RETURN: from here nothing leads back to "+from)
+			under(bad, "POINT OF NO RETURN: from here nothing leads back to "+from)
 		}
 		for _, n := range h.Notes {
-			s.hanging(under, 8, info, n)
+			under(info, n)
 		}
 		fmt.Fprintln(s.Out, strings.TrimRight(rung, " "))
 		mark := s.paint(info, "o")
@@ -288,12 +292,12 @@ func (s *Screen) wayBack(a PathAnswer) {
 	s.head("The way back to " + a.From)
 	switch {
 	case b.Found && b.By == "slot":
-		s.hanging("  "+s.paint(good, "by slot  "), 11, plain, b.Because)
+		s.hanging("  "+s.paint(good, "slot     "), 11, plain, b.Because)
 		if len(b.Hops) > 0 {
 			s.hanging(strings.Repeat(" ", 11), 11, plain, fmt.Sprintf("or by %s: %s", count2(len(b.Hops), "hop"), hopList(b.Hops)))
 		}
 	case b.Found:
-		s.hanging("  "+s.paint(good, "by hops  "), 11, plain, b.Because)
+		s.hanging("  "+s.paint(good, "hops     "), 11, plain, b.Because)
 		for i, h := range a.Back {
 			s.hanging(fmt.Sprintf("           %d. ", i+1), 14, plain, hopList([]path.Hop{h.Hop})+"; "+cost(h.Hop))
 			s.line(14, faint, h.Because+"; "+restsOn(h.Sources))

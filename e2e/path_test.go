@@ -1,0 +1,158 @@
+package e2e
+
+import (
+	"encoding/json"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+type pathDoc struct {
+	Found     bool
+	From, To  string
+	Unsettled []string
+	Resets    int
+	Hops      []struct {
+		Release, Package, From, To, Because string
+		BootOnly                            bool `json:"boot_only"`
+		Members                             []string
+		Sources                             []struct{ Source, Where string }
+	}
+	Blocked []struct {
+		Release, Because string
+		Sources          []struct{ Where string }
+	}
+	Back *struct {
+		Found bool
+		By    string
+	}
+	Alternatives []json.RawMessage
+}
+
+func askPath(t *testing.T, dir string, args ...string) (pathDoc, ran) {
+	r := call(t, dir, append([]string{"path", "-json"}, args...)...)
+	var doc pathDoc
+	if r.status != 2 && r.status != 4 {
+		require.NoError(t, json.Unmarshal([]byte(r.out), &doc), r.out)
+	}
+	return doc, r
+}
+
+func TestPathOfTheStack(t *testing.T) {
+	dir := writeKit(t)
+	doc, r := askPath(t, dir, "-device", "depot-core", "-to", "6.4.1")
+	require.Equal(t, 0, r.status, r.errout)
+	require.Len(t, doc.Hops, 4)
+	for i, want := range []struct {
+		release, pkg string
+		boot         bool
+		members      int
+	}{{"6.1.2", "packages/qm-core-6.1.2.zip", false, 1}, {"6.4.1", "packages/qm-core-6.4.1.zip", true, 3}, {"6.3.0", "packages/qm-core-6.3.0.zip", false, 3}, {"6.4.1", "packages/qm-core-6.4.1.zip", false, 3}} {
+		h := doc.Hops[i]
+		assert.Equal(t, want.release, h.Release)
+		assert.Equal(t, want.pkg, h.Package)
+		assert.Equal(t, want.boot, h.BootOnly)
+		assert.Len(t, h.Members, want.members)
+		assert.NotEmpty(t, h.Because)
+		require.NotEmpty(t, h.Sources)
+		for _, s := range h.Sources {
+			assert.NotEmpty(t, s.Where)
+		}
+	}
+	assert.Contains(t, doc.Hops[2].Because, "6.3.0 converts the settings store")
+	require.NotNil(t, doc.Back)
+	assert.Equal(t, "hops", doc.Back.By)
+
+	// match says the same of the last package, and where the way is.
+	m := call(t, dir, "match", "-device", "depot-core", "packages/qm-core-6.4.1.zip", "-others=false")
+	assert.Equal(t, 1, m.status)
+	assert.Contains(t, m.out, "go by way of the boot loader of 6.4.1, then 6.3.0, then 6.4.1")
+
+	// The package is known by what it holds, whatever its name; and when it goes,
+	// the hop is to be downloaded.
+	require.NoError(t, os.Rename(filepath.Join(dir, "packages/qm-core-6.3.0.zip"), filepath.Join(dir, "packages/download(3).zip")))
+	doc, _ = askPath(t, dir, "-device", "depot-core", "-to", "6.4.1")
+	assert.Equal(t, "packages/download(3).zip", doc.Hops[2].Package)
+	require.NoError(t, os.Remove(filepath.Join(dir, "packages/download(3).zip")))
+	doc, r = askPath(t, dir, "-device", "depot-core", "-to", "6.4.1")
+	assert.Equal(t, 0, r.status)
+	assert.Empty(t, doc.Hops[2].Package)
+	doc, r = askPath(t, dir, "-device", "depot-core", "-to", "6.4.1", "-on-hand")
+	assert.Equal(t, 1, r.status)
+	var why []string
+	for _, b := range doc.Blocked {
+		why = append(why, b.Release+": "+b.Because)
+		assert.NotEmpty(t, b.Sources)
+	}
+	assert.Contains(t, strings.Join(why, "\n"), "6.3.0: no package at hand carries it")
+}
+
+func TestPathAnswers(t *testing.T) {
+	dir := writeKit(t)
+	for name, c := range map[string]struct {
+		args   []string
+		status int
+		out    string
+	}{
+		"a target that does not exist": {[]string{"-device", "cabinet-07", "-to", "8.4.3"}, 3, "lists no release 8.4.3 of the family tram-l2; the nearest are 8.4.2, 8.4.1"},
+		"written compactly":            {[]string{"-device", "radio-controller", "-to", "2.4.1"}, 0, "in 1 hop"},
+		"withdrawn":                    {[]string{"-device", "cabinet-07", "-to", "8.4.1"}, 1, "it was withdrawn: uplinks flap after a cold start"},
+		"already there":                {[]string{"-device", "cabinet-07", "-to", "8.2.1"}, 0, "runs 8.2.1 already"},
+		"several ways":                 {[]string{"-device", "cabinet-07", "-to", "latest", "-all", "2"}, 0, "2 really different ways were asked for, and there are 1"},
+		"no device":                    {[]string{"-to", "latest"}, 2, ""},
+		"no target":                    {[]string{"-device", "cabinet-07"}, 2, ""},
+		"a preference there is not":    {[]string{"-device", "cabinet-07", "-to", "latest", "-prefer", "speed"}, 2, ""},
+		"too many states":              {[]string{"-device", "depot-core", "-to", "6.4.1", "-max-states", "2"}, 4, ""},
+	} {
+		r := call(t, dir, append([]string{"path"}, c.args...)...)
+		assert.Equal(t, c.status, r.status, "%s: %s%s", name, r.out, r.errout)
+		assert.Contains(t, r.out, c.out, name)
+	}
+	// What is not known decides, and it is said what.
+	file := filepath.Join(dir, "devices/depot-core.yaml")
+	text, err := os.ReadFile(file)
+	require.NoError(t, err)
+	require.NoError(t, os.WriteFile(file, []byte(strings.Replace(string(text), "companions: {controller: 5.1.0}\n", "", 1)), 0o644))
+	doc, r := askPath(t, dir, "-device", "depot-core", "-to", "6.4.1")
+	assert.Equal(t, 3, r.status)
+	require.NotEmpty(t, doc.Unsettled)
+	assert.Contains(t, doc.Unsettled[0], "it needs controller >=5.1, and what there is is not known")
+}
+
+func TestPathIsDrawn(t *testing.T) {
+	dir := writeKit(t)
+	r := call(t, dir, "path", "-device", "platform-9", "-to", "23.4.2", "-family", "lantern", "-report", "way.html")
+	require.Equal(t, 0, r.status, r.errout)
+	page, err := os.ReadFile(filepath.Join(dir, "way.html"))
+	require.NoError(t, err)
+	for _, want := range []string{"<svg", "lantern-initial", "no rule allows the move from family stock to lantern", "the converter image lays the flash out anew"} {
+		assert.Contains(t, string(page), want)
+	}
+	assert.NotContains(t, string(page), "<script")
+	assert.Equal(t, 4, call(t, dir, "path", "-device", "platform-9", "-to", "3.4.0", "-report", "way.html").status, "a file that is there is kept")
+	r = call(t, dir, "path", "-device", "platform-9", "-to", "23.4.2", "-family", "lantern", "-report", "way.svg")
+	require.Equal(t, 0, r.status, r.errout)
+	drawing, err := os.ReadFile(filepath.Join(dir, "way.svg"))
+	require.NoError(t, err)
+	assert.True(t, strings.HasPrefix(string(drawing), "<svg xmlns"))
+}
+
+func TestNotesOfAPackage(t *testing.T) {
+	dir := writeKit(t)
+	r := call(t, dir, "notes", "packages/qm-core-6.4.1.zip", "-about", "FLAP")
+	require.Equal(t, 0, r.status, r.errout)
+	for _, want := range []string{"line 5     The boot loader must be 2.0.0 or later.", "the rulebook says so, too: needs boot >=2.0.0 (rulebooks/quillmere-core.yaml:", "- {storage_free: 64MiB}", "Uplinks no longer flap"} {
+		assert.Contains(t, r.out, want)
+	}
+	r = call(t, dir, "notes", "packages/vp12-5.1.4.bin")
+	assert.Equal(t, 4, r.status)
+	assert.Contains(t, r.errout, "no release notes are found in it")
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "n.pdf"), []byte("%PDF-1.4\n1 0 obj\n"), 0o644))
+	r = call(t, dir, "notes", "n.pdf")
+	assert.Equal(t, 4, r.status)
+	assert.Contains(t, r.errout, "n.pdf: the PDF cannot be read")
+}
