@@ -50,10 +50,6 @@ func NewBox(d *device.Device, r *rulebook.Rulebook) *Box {
 	return b
 }
 
-func (b *Box) mayRun(family string) bool {
-	return slices.ContainsFunc(b.families, func(f string) bool { return strings.EqualFold(f, family) })
-}
-
 // components lists the components of a family in the order in which they are
 // installed.
 func (b *Box) components(family string) []string {

@@ -47,6 +47,8 @@ func (c *checker) all() {
 	}
 	c.hops()
 	c.captures()
+	c.recovery()
+	c.procedure()
 	if t := c.r.Transfer; t != nil && t.LongestName < 0 {
 		c.fail(t.Spot, "longest_name cannot be negative", "")
 	}

@@ -35,10 +35,10 @@ type Rulebook struct {
 	Releases []Release             `yaml:"releases"`
 	Hops     *Hops                 `yaml:"hops" doc:"which moves from one version to another are allowed"`
 
-	Transfer  *Transfer `yaml:"transfer" doc:"what the device's way of fetching a file can carry"`
-	Captures  []Capture `yaml:"captures" doc:"how console output is read into a device file"`
-	Recovery  y.Text    `yaml:"recovery,unserved"`
-	Procedure y.Text    `yaml:"procedure,unserved"`
+	Transfer  *Transfer     `yaml:"transfer" doc:"what the device's way of fetching a file can carry"`
+	Captures  []Capture     `yaml:"captures" doc:"how console output is read into a device file"`
+	Recovery  []Recovery    `yaml:"recovery" doc:"how a device that does not start is brought back"`
+	Procedure y.Map[y.Text] `yaml:"procedure" doc:"step to the device's own wording of it, a text/template"`
 
 	schemes map[string]*version.Scheme
 	idle    y.Errors

@@ -110,6 +110,25 @@ func (d *Date) ReadScalar(text string, at Spot) error {
 // Set tells whether the file gave the value.
 func (d Date) Set() bool { return d.Line > 0 }
 
+// Duration is a stretch of time.
+type Duration struct {
+	Time time.Duration
+	Spot
+}
+
+// ReadScalar implements Scalar.
+func (d *Duration) ReadScalar(text string, at Spot) error {
+	t, err := time.ParseDuration(text)
+	*d = Duration{t, at}
+	if err != nil || t < 0 {
+		return fmt.Errorf("%q is not a stretch of time; write it as 20s, or 6m", text)
+	}
+	return nil
+}
+
+// Set tells whether the file gave the value.
+func (d Duration) Set() bool { return d.Line > 0 }
+
 // Pattern is a regular expression.
 type Pattern struct {
 	*regexp.Regexp

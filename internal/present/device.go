@@ -119,7 +119,8 @@ func example(d DeviceReading) string {
 		}
 		return fmt.Sprintf("-set %s=%s", key, text)
 	}
-	for _, c := range d.Draft.Contradictions {
+	if len(d.Draft.Contradictions) > 0 {
+		c := d.Draft.Contradictions[0]
 		if c.Key == "active slot" {
 			return at(c.Member, "slots."+c.Values[0].Text+".active", "true")
 		}

@@ -343,11 +343,10 @@ func pathAdvice(all Paths, a PathAnswer) []string {
 	if len(missing) > 0 {
 		out = append(out, "download "+strings.Join(missing, ", ")+" into the kit's packages/, and ask again")
 	}
-	for _, h := range a.Steps {
-		for _, p := range h.Packages {
+	if len(a.Steps) > 0 {
+		for _, p := range a.Steps[0].Packages {
 			out = append(out, fmt.Sprintf("check it in full: fitcheck match -device %s %s", all.Device, p.Path))
 		}
-		break
 	}
 	if b := a.Answer.Back; b != nil && !b.Found {
 		out = append(out, "decide whether going without a way back is acceptable; save the settings off the device first")

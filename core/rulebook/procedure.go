@@ -1,0 +1,80 @@
+package rulebook
+
+import (
+	"fmt"
+	"io"
+	"slices"
+	"strings"
+	"text/template"
+)
+
+// Wording is what the device's own wording of a step may speak of.
+type Wording struct {
+	Server    string // address or name of the server, as the caller gives it
+	Protocol  string
+	Device    string // its name
+	Model     string
+	Member    string // of a group
+	File      string // name under which the server offers it
+	Component string
+	Slot      string // that the install goes to
+	Active    string // slot that runs now
+	Release   string
+	From, To  string // versions of the main component
+	Digest    string // SHA-256 of the file, in hexadecimal
+	MD5       string
+	SHA512    string
+	Size      int64
+}
+
+// Steps are the steps of which a rulebook may give the wording, in their order.
+var Steps = []string{"backup", "space", "transfer", "verify", "install", "activate", "save", "restart", "check", "back"}
+
+// Say writes a step in the device's own words; ok is false where the rulebook
+// gives none.
+func (r *Rulebook) Say(step string, w Wording) (text string, ok bool) {
+	if r == nil {
+		return "", false
+	}
+	e, ok := r.Procedure.Get(step)
+	if !ok {
+		return "", false
+	}
+	text, err := say(e.Value.Text, w)
+	return text, err == nil
+}
+
+func say(text string, w Wording) (string, error) {
+	t, err := template.New("step").Parse(text)
+	if err != nil {
+		return "", err
+	}
+	var b strings.Builder
+	err = t.Execute(&limited{&b, 1 << 16}, w)
+	return b.String(), err
+}
+
+// limited bounds what a template writes.
+type limited struct {
+	w    io.Writer
+	left int
+}
+
+func (l *limited) Write(p []byte) (int, error) {
+	if l.left -= len(p); l.left < 0 {
+		return 0, fmt.Errorf("it writes too much")
+	}
+	return l.w.Write(p)
+}
+
+func (c *checker) procedure() {
+	for _, e := range c.r.Procedure.Entries {
+		if !slices.Contains(Steps, e.Key) {
+			c.fail(e.Spot, fmt.Sprintf("there is no step %q", e.Key), "the steps are "+strings.Join(Steps, ", "))
+		}
+		if _, err := say(e.Value.Text, Wording{}); err != nil {
+			message := strings.TrimPrefix(err.Error(), "template: step:")
+			c.fail(e.Value.Spot, "the wording cannot be used: "+message, "it may speak of .Server .Protocol .Device .Model .Member .File .Component .Slot .Active .Release .From .To .Digest .MD5 .SHA512 .Size")
+		}
+	}
+}

@@ -1,0 +1,123 @@
+package rulebook
+
+import (
+	"fmt"
+	"net/netip"
+	"slices"
+	"strings"
+
+	y "fitcheck/core/yamlfile"
+)
+
+// Recovery says how a device that does not start is brought back through its
+// boot loader.
+type Recovery struct {
+	y.Spot
+	Models     []y.Text         `yaml:"models" doc:"models it is for; none means all"`
+	Revisions  []y.Text         `yaml:"revisions" doc:"hardware revisions it is for; none means all"`
+	Enter      y.Text           `yaml:"enter" doc:"what a person does so that the boot loader waits"`
+	Signs      Signs            `yaml:"signs" doc:"the boot loader waits"`
+	NotYet     Signs            `yaml:"not_yet" doc:"something else answers, and the boot loader does not"`
+	Network    RecoveryNetwork  `yaml:"network"`
+	Transfer   RecoveryTransfer `yaml:"transfer"`
+	Accepts    Accepts          `yaml:"accepts" doc:"which images the boot loader takes"`
+	Afterwards Afterwards       `yaml:"afterwards"`
+	Source     y.Text           `yaml:"source" doc:"key of a document under sources"`
+}
+
+// Signs are what can be seen from outside.
+type Signs struct {
+	PingTTL int    `yaml:"ping_ttl" doc:"time to live of the replies to a ping"`
+	Lamp    y.Text `yaml:"lamp" doc:"what the lamps do"`
+}
+
+// RecoveryNetwork is the addresses on both sides.
+type RecoveryNetwork struct {
+	Device y.Text `yaml:"device" doc:"address of the boot loader"`
+	Host   y.Text `yaml:"host" doc:"address to give this computer, with the length of the prefix: 10.77.0.2/24"`
+}
+
+// RecoveryTransfer is how the image goes over.
+type RecoveryTransfer struct {
+	Protocol  y.Text     `yaml:"protocol" enum:"tftp"`
+	Direction y.Text     `yaml:"direction" enum:"push,serve" doc:"push: this computer sends; serve: the boot loader fetches"`
+	Mode      y.Text     `yaml:"mode" enum:"octet"`
+	Port      int        `yaml:"port" doc:"UDP port of the side that waits; 69 where it is left out"`
+	File      y.Text     `yaml:"file" doc:"the name under which the boot loader takes or asks for the image"`
+	Within    y.Duration `yaml:"within" doc:"how long the boot loader waits: 20s"`
+	Blocksize *bool      `yaml:"blocksize" doc:"the boot loader negotiates the size of blocks"`
+}
+
+// Accepts is which images a boot loader takes.
+type Accepts struct {
+	Formats    []y.Text `yaml:"formats" doc:"formats, as fitcheck survey names them; none means any"`
+	Components []y.Text `yaml:"components" doc:"components; none means any"`
+	Largest    y.Size   `yaml:"largest"`
+	Wrapped    *bool    `yaml:"wrapped" doc:"false: the bare image, without another header or archive around it; true: only with one"`
+}
+
+// Afterwards is what follows the transfer.
+type Afterwards struct {
+	Wait y.Duration `yaml:"wait" doc:"how long the device writes and restarts: 6m"`
+	Note y.Text     `yaml:"note" doc:"what to heed meanwhile"`
+}
+
+// RecoveryFor finds what is known of bringing a model and revision back. unsure
+// says that there is an entry only for some hardware revisions, and that the
+// device's is not known.
+func (r *Rulebook) RecoveryFor(model, revision string) (found *Recovery, unsure bool) {
+	if r == nil {
+		return nil, false
+	}
+	for i := range r.Recovery {
+		e := &r.Recovery[i]
+		rel := Release{Models: e.Models, Revisions: e.Revisions}
+		switch meant, open := rel.For(r, model, revision); {
+		case !meant:
+		case open:
+			unsure = true
+		default:
+			return e, false
+		}
+	}
+	return nil, unsure
+}
+
+func (c *checker) recovery() {
+	for i := range c.r.Recovery {
+		e := &c.r.Recovery[i]
+		for _, s := range []*Signs{&e.Signs, &e.NotYet} {
+			if s.PingTTL < 0 || s.PingTTL > 255 {
+				c.fail(e.Spot, fmt.Sprintf("ping_ttl is a number from 1 to 255, not %d", s.PingTTL), "")
+			}
+		}
+		if e.Signs.PingTTL > 0 && e.Signs.PingTTL == e.NotYet.PingTTL {
+			c.fail(e.Spot, "signs and not_yet give the same ping_ttl, so it tells nothing apart", "")
+		}
+		if t := e.Network.Device; t.Set() {
+			if _, err := netip.ParseAddr(t.Text); err != nil {
+				c.fail(t.Spot, fmt.Sprintf("%q is not an address", t.Text), "write it as 10.77.0.1")
+			}
+		}
+		if t := e.Network.Host; t.Set() {
+			if _, err := netip.ParsePrefix(t.Text); err != nil {
+				c.fail(t.Spot, fmt.Sprintf("%q is not an address with the length of its prefix", t.Text), "write it as 10.77.0.2/24")
+			}
+		}
+		t := e.Transfer
+		one := func(v y.Text, of ...string) {
+			if v.Set() && !slices.Contains(of, v.Text) {
+				c.fail(v.Spot, fmt.Sprintf("%s is expected here, not %q", strings.Join(of, " or "), v.Text), "")
+			}
+		}
+		one(t.Protocol, "tftp")
+		one(t.Direction, "push", "serve")
+		one(t.Mode, "octet")
+		if t.Port < 0 || t.Port > 65535 {
+			c.fail(e.Spot, fmt.Sprintf("port is a number from 1 to 65535, not %d", t.Port), "")
+		}
+		if t.Direction.Text == "serve" && !t.File.Set() {
+			c.fail(e.Spot, "a boot loader that fetches the image asks for it by a name: transfer needs file", "")
+		}
+	}
+}
