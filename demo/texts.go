@@ -79,6 +79,16 @@ hops:
 
 transfer: {protocol: tftp, largest: 32MiB, longest_name: 63, blocksize: false}
 
+procedure:                         # the device's own wording; a text/template
+  backup:   'save settings to {{.Server}}/{{.Device}}.cfg'
+  transfer: 'fetch {{.File}} from {{.Server}}{{if .Slot}} into slot {{.Slot}}{{end}}'
+  verify:   'show digest {{if .Slot}}slot {{.Slot}}{{else}}{{.Component}}{{end}}'
+  activate: 'start from slot {{.Slot}}'
+  save:     'save settings'
+  restart:  'restart now'
+  check:    'show system'
+  back:     'start from slot {{.Active}}, then restart now'
+
 captures:                          # how to read this line's console output
   - recognise: '^Tramline OS'
     read:

@@ -10,14 +10,13 @@ import (
 // whatever runs there and what must be done first.
 var identityChecks = []string{"intact", "digest", "signature", "agreement", "model", "revision", "arch", "board", "region", "platform", "feature", "slot"}
 
-// Serves tells whether the package holds a release's image for a member: its
-// main image, or only its boot loader. It asks what the package is, and not
-// whether it may be installed now; what the file name alone says does not
-// count. family is the image family gone to, "" for any.
-func (v *Verdict) Serves(member, release, family string, component string) bool {
-	if v.Release == "" || !v.scheme.Equal(v.Release, release) || v.release.from.Strength() <= fact.ByName {
-		return false
-	}
+// Serves tells whether the package holds a release's image of a component for a
+// member. It asks what the package is, and not whether it may be installed now;
+// what the file name alone says does not count. version is what the component
+// is to be at, where that is known: a package that does not say its release may
+// still hold it. family is the image family gone to, "" for any.
+func (v *Verdict) Serves(member, release, family, component, version string) bool {
+	isRelease := v.Release != "" && v.scheme.Equal(v.Release, release) && v.release.from.Strength() > fact.ByName
 	for _, c := range v.Checks {
 		if c.Outcome == Misfit && slices.Contains(identityChecks, c.Check) {
 			return false
@@ -35,7 +34,9 @@ func (v *Verdict) Serves(member, release, family string, component string) bool 
 				return false
 			}
 		}
-		return slices.ContainsFunc(m.Chosen, func(c Chosen) bool { return c.Component == component })
+		return slices.ContainsFunc(m.Chosen, func(c Chosen) bool {
+			return c.Component == component && (isRelease || version != "" && c.Version == version)
+		})
 	}
 	return false
 }

@@ -37,23 +37,41 @@ func (s *Shelf) Steps(d *device.Device, hops []path.Hop) []Step {
 	return out
 }
 
-// carry picks packages that together hold the images of a hop: one for all
-// members where there is one, else as few as serve.
+// image is what a hop installs on a member.
+type image struct{ member, component, version string }
+
+// carry picks packages that together hold the images of a hop: one for all of
+// them where there is one, else as few as serve. Images that the hop cannot do
+// without are the main one and the other half of its pair, or of a hop that
+// installs only that, the boot loader.
 func (s *Shelf) carry(before *device.Device, h *path.Hop) []*survey.Survey {
-	want := h.Members
-	if len(want) == 0 {
-		for _, b := range before.All() {
-			want = append(want, b.Name.Text)
+	var want []image
+	must := map[image]bool{}
+	for _, b := range before.All() {
+		name := b.Name.Text
+		if len(h.Members) > 0 && !slices.Contains(h.Members, name) {
+			continue
+		}
+		rb := s.Rules(b.Model.Text)
+		main := rb.Main(h.Family)
+		if !h.BootOnly {
+			one := image{name, main, h.To}
+			want, must[one] = append(want, one), true
+		}
+		for _, c := range h.Components {
+			if one := (image{name, c.Component, c.To}); (c.Member == "" || c.Member == name) && c.Component != main {
+				want, must[one] = append(want, one), h.BootOnly || rb.Paired(h.Family, main, c.Component)
+			}
 		}
 	}
-	served := make([][]string, len(s.Surveys))
+	served := make([][]image, len(s.Surveys))
 	fits := make([]*fit.Verdict, len(s.Surveys))
 	for i, one := range s.Surveys {
 		v := fit.Match(before, fit.Rulebooks(s.Rules), one, s.Options)
 		fits[i] = v
-		for _, name := range want {
-			if v.Serves(name, h.Release, h.Family, s.component(before, name, h)) {
-				served[i] = append(served[i], name)
+		for _, w := range want {
+			if v.Serves(w.member, h.Release, h.Family, w.component, w.version) {
+				served[i] = append(served[i], w)
 			}
 		}
 	}
@@ -62,8 +80,8 @@ func (s *Shelf) carry(before *device.Device, h *path.Hop) []*survey.Survey {
 		best, most := -1, 0
 		for i := range s.Surveys {
 			n := 0
-			for _, name := range served[i] {
-				if slices.Contains(left, name) {
+			for _, w := range served[i] {
+				if slices.Contains(left, w) {
 					n++
 				}
 			}
@@ -72,25 +90,15 @@ func (s *Shelf) carry(before *device.Device, h *path.Hop) []*survey.Survey {
 			}
 		}
 		if best < 0 {
-			return nil
+			if slices.ContainsFunc(left, func(w image) bool { return must[w] }) {
+				return nil
+			}
+			break
 		}
 		out = append(out, s.Surveys[best])
-		left = slices.DeleteFunc(left, func(name string) bool { return slices.Contains(served[best], name) })
+		left = slices.DeleteFunc(left, func(w image) bool { return slices.Contains(served[best], w) })
 	}
 	return out
-}
-
-// component is what the hop cannot do without.
-func (s *Shelf) component(d *device.Device, member string, h *path.Hop) string {
-	if h.BootOnly {
-		return "boot"
-	}
-	for _, b := range d.All() {
-		if b.Name.Text == member {
-			return s.Rules(b.Model.Text).Main(h.Family)
-		}
-	}
-	return "main"
 }
 
 // Has tells whether some package holds a release for some box of a device,
@@ -107,7 +115,7 @@ func (s *Shelf) Has(d *device.Device) func(rel *rulebook.Release) bool {
 			}
 			for _, m := range v.Members {
 				for _, c := range m.Chosen {
-					if m.Name == b.Name.Text && v.Serves(m.Name, v.Release, "", c.Component) {
+					if m.Name == b.Name.Text && v.Serves(m.Name, v.Release, "", c.Component, "") {
 						all = append(all, held{v.Release, m.Family()})
 					}
 				}
@@ -125,4 +133,26 @@ func (s *Shelf) Has(d *device.Device) func(rel *rulebook.Release) bool {
 			return false
 		})
 	}
+}
+
+// Keeps names a package that holds what a device runs now; "" when none does.
+func (s *Shelf) Keeps(d *device.Device) string {
+	for _, b := range d.All() {
+		rb := s.Rules(b.Model.Text)
+		if rb == nil {
+			continue
+		}
+		main := rb.Main(b.Family.Text)
+		runs, ok := b.Version(main)
+		if !ok {
+			continue
+		}
+		for _, one := range s.Surveys {
+			if fit.Match(b, fit.Rulebooks(s.Rules), one, s.Options).Serves(b.Name.Text, runs.Value, "", main, "") {
+				return one.Path
+			}
+		}
+		return ""
+	}
+	return ""
 }

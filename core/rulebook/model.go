@@ -1,6 +1,7 @@
 package rulebook
 
 import (
+	"slices"
 	"strconv"
 	"strings"
 
@@ -254,4 +255,15 @@ func (r *Rulebook) ModelIn(text string) (model string, ok bool) {
 		}
 	}
 	return found, found != ""
+}
+
+// Paired tells whether two components of a family are halves of one pair.
+func (r *Rulebook) Paired(family, a, b string) bool {
+	f, ok := r.family(family)
+	return ok && slices.ContainsFunc(f.Paired, func(group []y.Text) bool {
+		has := func(name string) bool {
+			return slices.ContainsFunc(group, func(t y.Text) bool { return t.Text == name })
+		}
+		return has(a) && has(b)
+	})
 }

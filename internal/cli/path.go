@@ -13,6 +13,7 @@ import (
 	"fitcheck/core/path"
 	"fitcheck/core/plan"
 	"fitcheck/core/rulebook"
+	"fitcheck/core/survey"
 	"fitcheck/internal/present"
 )
 
@@ -68,11 +69,18 @@ type wayfinding struct {
 	d     *device.Device
 	rules plan.Rules
 	shelf *plan.Shelf
+	// looked are the kit's packages after a quick look.
+	looked []*survey.Survey
 }
 
 // flags declares what every command takes that finds a way.
 func (w *wayfinding) flags(f *flag.FlagSet) {
 	f.StringVar(&w.device, "device", "", "the `device`: a file, or a name in the kit's devices/")
+	w.wayFlags(f)
+}
+
+// wayFlags are those that say where to go and how.
+func (w *wayfinding) wayFlags(f *flag.FlagSet) {
 	f.StringVar(&w.goal.Version, "to", "", "the `version` to go to, latest, or channel:NAME")
 	f.StringVar(&w.goal.Family, "family", "", "the image `family` to go to; else the one that it runs")
 	f.StringVar(&w.prefer, "prefer", "resets", "what to have least of: resets, hops or outage")
@@ -95,23 +103,39 @@ func (w *wayfinding) check() error {
 // packages.
 func (w *wayfinding) open(ctx context.Context, c *call) error {
 	var err error
-	if w.k, err = c.kit(); err != nil {
-		return err
+	if w.k == nil {
+		if w.k, err = c.kit(); err != nil {
+			return err
+		}
 	}
-	devices, err := w.k.Devices([]string{w.device})
-	if err != nil {
-		return err
+	if w.d == nil {
+		devices, err := w.k.Devices([]string{w.device})
+		if err != nil {
+			return err
+		}
+		if len(devices) != 1 {
+			return usagef("-device names %d devices here, and one is wanted", len(devices))
+		}
+		w.d = devices[0]
 	}
-	if len(devices) != 1 {
-		return usagef("-device names %d devices here, and one is wanted", len(devices))
-	}
-	w.d = devices[0]
 	found, err := w.k.RulebooksFor(w.d)
 	if err != nil {
 		return err
 	}
 	w.rules = func(model string) *rulebook.Rulebook { return found[model] }
-	w.shelf = &plan.Shelf{Rules: w.rules, Options: fit.Options{Cache: fit.NewCache()}}
+	if err := w.look(ctx, c); err != nil {
+		return err
+	}
+	w.shelf = &plan.Shelf{Rules: w.rules, Surveys: w.looked, Options: fit.Options{Cache: fit.NewCache()}}
+	return nil
+}
+
+// look takes the quick look, once.
+func (w *wayfinding) look(ctx context.Context, c *call) error {
+	if w.looked != nil {
+		return nil
+	}
+	w.looked = []*survey.Survey{}
 	paths, err := w.k.Packages(filepath.Join(w.k.Dir, "packages"), true)
 	if err != nil {
 		return nil // the kit has none
@@ -124,7 +148,7 @@ func (w *wayfinding) open(ctx context.Context, c *call) error {
 			return ctx.Err()
 		}
 		if err == nil && denied(s) == nil {
-			w.shelf.Surveys = append(w.shelf.Surveys, s)
+			w.looked = append(w.looked, s)
 		}
 	}
 	return nil

@@ -343,10 +343,15 @@ func pathAdvice(all Paths, a PathAnswer) []string {
 	if len(missing) > 0 {
 		out = append(out, "download "+strings.Join(missing, ", ")+" into the kit's packages/, and ask again")
 	}
-	if len(a.Steps) > 0 {
+	if len(a.Steps) > 0 && len(a.Steps[0].Packages) > 0 {
+		var first []string
 		for _, p := range a.Steps[0].Packages {
-			out = append(out, fmt.Sprintf("check it in full: fitcheck match -device %s %s", all.Device, p.Path))
+			first = append(first, p.Path)
 		}
+		out = append(out, fmt.Sprintf("check the first in full: fitcheck match -device %s %s", all.Device, strings.Join(first, " ")))
+	}
+	if len(a.Steps) > 0 && len(missing) == 0 {
+		out = append(out, fmt.Sprintf("lay the files out, and write the steps down: fitcheck stage -device %s -to %s -into DIR, fitcheck runbook -device %s -to %s", all.Device, a.To, all.Device, a.To))
 	}
 	if b := a.Answer.Back; b != nil && !b.Found {
 		out = append(out, "decide whether going without a way back is acceptable; save the settings off the device first")

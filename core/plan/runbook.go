@@ -1,0 +1,522 @@
+package plan
+
+import (
+	"fmt"
+	"path"
+	"slices"
+	"strings"
+
+	"fitcheck/core/device"
+	"fitcheck/core/digest"
+	"fitcheck/core/fit"
+	fitpath "fitcheck/core/path"
+	"fitcheck/core/rulebook"
+	"fitcheck/core/survey"
+)
+
+// Runbook is the steps of one night, in order.
+type Runbook struct {
+	Device   string
+	From, To string
+	Sections []Section
+	// Install and Outage are minutes in all; Known is false when the rulebook
+	// gives none for some hop.
+	Install, Outage int
+	Known           bool
+}
+
+// Section is one part of the night.
+type Section struct {
+	Title   string
+	Steps   []Instruction
+	Minutes int // 0 when it is not known
+	// At is the minute at which it begins, -1 when that is not known.
+	At int
+}
+
+// Instruction is one step.
+type Instruction struct {
+	Text     string
+	Commands []string // the device's own wording
+	See      []string // what to look for
+	Warn     bool
+	Back     string // what to do instead when it goes wrong
+}
+
+// RunbookOptions say what a runbook cannot know.
+type RunbookOptions struct {
+	Server string // as the device reaches it
+	Dir    string // where the files are staged
+	// Keep names the package that holds what runs now; "" when none is at hand.
+	Keep string
+	// Window is the minutes that there are; 0 when nobody said.
+	Window int
+}
+
+// Write writes the runbook for a target whose files have their names.
+func Write(t *Target, files []Serving, o RunbookOptions) *Runbook {
+	w := &writer{t: t, files: files, o: o}
+	b := &Runbook{Device: t.Device.Name.Text, Known: true}
+	for _, a := range t.Result.Plans {
+		b.From, b.To = a.From, a.To
+	}
+	if len(t.Result.Plans) == 0 && len(t.Steps) > 0 {
+		b.From, b.To = t.Steps[0].From, t.Steps[0].To
+	}
+	for _, s := range t.Steps {
+		if s.Minutes == nil {
+			b.Known = false
+			continue
+		}
+		b.Install += s.Minutes.Install
+		b.Outage += s.Minutes.Outage
+	}
+	before := w.before(b)
+	before.At = -1
+	b.Sections = append(b.Sections, before)
+	at := 0
+	for i := range t.Steps {
+		s := w.hop(i)
+		s.At = at
+		if t.Steps[i].Minutes != nil && at >= 0 {
+			s.Minutes = t.Steps[i].Minutes.Install
+			at += s.Minutes
+		} else {
+			at = -1
+		}
+		b.Sections = append(b.Sections, s)
+	}
+	after := w.after()
+	after.At = at
+	b.Sections = append(b.Sections, after)
+	return b
+}
+
+type writer struct {
+	t     *Target
+	files []Serving
+	o     RunbookOptions
+}
+
+// rules is the rulebook of a box.
+func (w *writer) rules(b *device.Device) *rulebook.Rulebook { return w.t.Rules(b.Model.Text) }
+
+func (w *writer) server() string {
+	if w.o.Server != "" {
+		return w.o.Server
+	}
+	return "SERVER"
+}
+
+// wording is what the words of a step may speak of, for one box.
+func (w *writer) wording(b *device.Device, s *Step) rulebook.Wording {
+	x := rulebook.Wording{Server: w.server(), Device: w.t.Device.Name.Text, Model: b.Model.Text, Release: s.Release, From: s.From, To: s.To}
+	if b.Name.Text != w.t.Device.Name.Text {
+		x.Member = b.Name.Text
+	}
+	if rb := w.rules(b); rb != nil && rb.Transfer != nil {
+		x.Protocol = rb.Transfer.Protocol.Text
+	}
+	for _, slot := range b.Slots {
+		if slot.Active {
+			x.Active = slot.Name.Text
+		}
+	}
+	return x
+}
+
+// say adds the device's own wording, where there is one.
+func (w *writer) say(i *Instruction, b *device.Device, step string, x rulebook.Wording) {
+	if text, ok := w.rules(b).Say(step, x); ok {
+		for line := range strings.SplitSeq(strings.TrimSpace(text), "\n") {
+			i.Commands = append(i.Commands, strings.TrimSpace(line))
+		}
+	}
+}
+
+func (w *writer) before(b *Runbook) Section {
+	s := Section{Title: "Before"}
+	add := func(i Instruction) { s.Steps = append(s.Steps, i) }
+	d := w.t.Device
+	if until := d.EntitledUntil; until.Set() {
+		text := fmt.Sprintf("The entitlement runs until %s", until.Day.Format("2006-01-02"))
+		for _, st := range w.t.Steps {
+			for _, rel := range st.Releases {
+				if rel != nil && rel.Date.Set() {
+					text += fmt.Sprintf("; release %s is of %s", rel.Version.Text, rel.Date.Day.Format("2006-01-02"))
+					break
+				}
+			}
+		}
+		add(Instruction{Text: text + "."})
+	}
+	var seen []string
+	for _, st := range w.t.Steps {
+		for _, p := range st.Packages {
+			if slices.Contains(seen, p.Path) {
+				continue
+			}
+			seen = append(seen, p.Path)
+			read := fmt.Sprintf("Read the release notes of %s; %s holds none.", st.Release, path.Base(p.Path))
+			if slices.ContainsFunc(p.Items, func(it *survey.Item) bool { return it.Role == "notes" }) {
+				read = fmt.Sprintf("Read the release notes of %s: fitcheck notes %s", st.Release, p.Path)
+			}
+			add(Instruction{Text: read})
+		}
+	}
+	if open := w.unsettled(); open != "" {
+		add(Instruction{Text: open, Warn: true})
+	}
+	boxes := w.boxes()
+	save := Instruction{Text: "Save the running settings on the device."}
+	switch c := d.Config; {
+	case c != nil && c.Saved != nil && *c.Saved:
+		save.Text = "The settings are saved on the device; save them again if anything was changed since."
+	case c != nil && c.Saved != nil:
+		save.Text, save.Warn = "The settings are NOT saved on the device: save them now.", true
+	}
+	backup := Instruction{Text: "Copy the settings off the device."}
+	if d.Config != nil && d.Config.BackedUp.Set() {
+		backup.Text = fmt.Sprintf("Copy the settings off the device; the last copy is of %s.", d.Config.BackedUp.Day.Format("2006-01-02"))
+	}
+	for _, box := range boxes {
+		if len(w.t.Steps) > 0 {
+			x := w.wording(box, &w.t.Steps[0])
+			w.say(&save, box, "save", x)
+			w.say(&backup, box, "backup", x)
+		}
+	}
+	save.Commands, backup.Commands = slices.Compact(save.Commands), slices.Compact(backup.Commands)
+	add(save)
+	add(backup)
+	if w.resets() {
+		add(Instruction{Text: "On the way the configuration is RESET: be sure that the copy can be loaded again, and that you reach the device without it.", Warn: true})
+	}
+	keep := "Keep a package of what runs now at hand, off the device; the kit has none."
+	if w.o.Keep != "" {
+		keep = fmt.Sprintf("Keep %s at hand: it holds what runs now.", w.o.Keep)
+	}
+	add(Instruction{Text: keep})
+	add(Instruction{Text: "Have the console at hand, by cable, not only over the network that the device itself carries."})
+	window := "Agree on a time window"
+	if b.Known {
+		window += fmt.Sprintf(": the installs take %d minutes, %d of them without service, and checking comes on top", b.Install, b.Outage)
+	} else {
+		window += "; the rulebook does not say for every hop how long it takes"
+	}
+	warn := false
+	if w.o.Window > 0 && b.Known {
+		warn = b.Install > w.o.Window
+		if warn {
+			window += fmt.Sprintf(". The window of %d minutes is TOO SHORT", w.o.Window)
+		} else {
+			window += fmt.Sprintf(". The window has %d minutes", w.o.Window)
+		}
+	}
+	add(Instruction{Text: window + ".", Warn: warn})
+	for _, a := range w.t.Result.Plans {
+		for i, h := range a.Hops {
+			if h.NoReturn {
+				add(Instruction{Text: fmt.Sprintf("After hop %d nothing leads back to %s: decide now whether that is acceptable.", i+1, a.From), Warn: true})
+			}
+		}
+	}
+	dir := w.o.Dir
+	if dir == "" {
+		dir = "DIR"
+	}
+	stage := Instruction{Text: fmt.Sprintf("Lay out the files for the server, and check them: fitcheck stage -device %s%s -into %s", w.t.Name, w.to(), dir)}
+	for _, f := range w.files {
+		stage.See = append(stage.See, fmt.Sprintf("%s  %s", f.Digests[digest.SHA256], f.Name))
+	}
+	add(stage)
+	return s
+}
+
+// to is what tells other commands where to go.
+func (w *writer) to() string {
+	for _, a := range w.t.Result.Plans {
+		t := " -to " + a.To
+		if slices.ContainsFunc(a.Hops, func(h fitpath.Hop) bool { return h.Family != h.FromFamily }) {
+			t += " -family " + a.Family
+		}
+		return t
+	}
+	return ""
+}
+
+// unsettled says what of the verdicts is not settled.
+func (w *writer) unsettled() string {
+	var all []string
+	for _, v := range w.t.Verdicts {
+		if v == nil {
+			continue
+		}
+		for c := range v.All() {
+			if c.Outcome == fit.Unsettled && !slices.Contains(all, c.Check+": "+c.Because) {
+				all = append(all, c.Check+": "+c.Because)
+			}
+		}
+	}
+	if len(all) == 0 {
+		return ""
+	}
+	return "Not settled: " + strings.Join(all, "; ") + "."
+}
+
+func (w *writer) resets() bool {
+	return slices.ContainsFunc(w.t.Steps, func(s Step) bool { return s.ResetsConfig })
+}
+
+func (w *writer) boxes() []*device.Device { return w.t.Device.All() }
+
+// hop writes the steps of one hop, member by member in the order in which the
+// device file lists them.
+func (w *writer) hop(i int) Section {
+	st := &w.t.Steps[i]
+	s := Section{Title: fmt.Sprintf("Hop %d: release %s", i+1, st.Release)}
+	if st.BootOnly {
+		s.Title = fmt.Sprintf("Hop %d: only the boot loader of release %s", i+1, st.Release)
+	}
+	var boxes []*device.Device
+	for _, b := range st.Before.All() {
+		if len(st.Members) == 0 || slices.Contains(st.Members, b.Name.Text) {
+			boxes = append(boxes, b)
+		}
+	}
+	group := len(st.Before.Members) > 0
+	if group {
+		s.Title += ", on " + strings.Join(names(boxes), ", ")
+	}
+	after := After(w.t.Device, w.t.Rules, w.t.Hops()[:min(i+1, len(w.t.Hops()))])
+	for _, b := range boxes {
+		s.Steps = append(s.Steps, w.fetch(i, b, group)...)
+	}
+	for _, b := range boxes {
+		s.Steps = append(s.Steps, w.restart(i, b, group, after)...)
+	}
+	s.Steps = append(s.Steps, w.check(i, after, group))
+	if st.ResetsConfig {
+		s.Steps = append(s.Steps, Instruction{Text: "The configuration is reset now: load the copy again, and save it.", Warn: true})
+	}
+	return s
+}
+
+func names(boxes []*device.Device) []string {
+	var out []string
+	for _, b := range boxes {
+		out = append(out, b.Name.Text)
+	}
+	return out
+}
+
+// fetch is transfer, verification and install for one box.
+func (w *writer) fetch(hop int, b *device.Device, group bool) []Instruction {
+	st := &w.t.Steps[hop]
+	on := ""
+	if group {
+		on = b.Name.Text + ": "
+	}
+	var out []Instruction
+	x := w.wording(b, st)
+	chosen := w.chosen(hop, b)
+	for _, c := range chosen {
+		x := x
+		x.File, x.Component, x.Slot, x.Size = c.file.Name, c.component, c.slot, c.file.Size
+		x.Digest, x.MD5, x.SHA512 = c.file.Digests[digest.SHA256], c.file.Digests[digest.MD5], c.file.Digests[digest.SHA512]
+		text := fmt.Sprintf("%sfetch %s (%s) from %s", on, x.File, c.title, w.server())
+		if x.Slot != "" {
+			text += fmt.Sprintf(" for slot %s", x.Slot)
+			if x.Active != "" && x.Active != x.Slot {
+				text += fmt.Sprintf(", never for %s, which runs", x.Active)
+			}
+		}
+		get := Instruction{Text: text + ".", Back: "nothing is changed yet: fetch it again"}
+		if x.Size > 0 {
+			get.See = []string{fmt.Sprintf("%d bytes have arrived", x.Size)}
+		}
+		w.say(&get, b, "transfer", x)
+		verify := Instruction{Text: fmt.Sprintf("%scompare the digest of %s on the device.", on, path.Base(x.File)), See: []string{"sha256 " + x.Digest}, Back: "when it differs, delete the file on the device and fetch it again; do not install it"}
+		for _, more := range []struct{ name, sum string }{{"md5", x.MD5}, {"sha512", x.SHA512}} {
+			if more.sum != "" {
+				verify.See = append(verify.See, more.name+" "+more.sum)
+			}
+		}
+		w.say(&verify, b, "verify", x)
+		out = append(out, get, verify)
+	}
+	for _, c := range chosen { // in the order of the family
+		x := x
+		x.File, x.Component, x.Slot, x.Size, x.Digest = c.file.Name, c.component, c.slot, c.file.Size, c.file.Digests[digest.SHA256]
+		text := fmt.Sprintf("%sinstall the %s", on, c.title)
+		if c.version != "" {
+			text += " " + c.version
+		}
+		if c.slot != "" {
+			text += " into slot " + c.slot
+		}
+		in := Instruction{Text: text + ".", Back: "do not restart; read what the device says, and install it again"}
+		w.say(&in, b, "install", x)
+		out = append(out, in)
+	}
+	return out
+}
+
+// picked is one image that is installed on a box.
+type picked struct {
+	component, title, version, slot string
+	file                            Serving
+}
+
+// chosen lists what is installed on a box at a hop, in order.
+func (w *writer) chosen(hop int, b *device.Device) []picked {
+	st, v := &w.t.Steps[hop], w.t.Verdicts[hop]
+	rb := w.rules(b)
+	var out []picked
+	if v == nil {
+		return nil
+	}
+	for _, m := range v.Members {
+		if m.Name != b.Name.Text {
+			continue
+		}
+		for _, c := range m.Chosen {
+			for _, f := range w.files {
+				for _, u := range f.For {
+					if u.Hop != hop+1 || u.Member != b.Name.Text || u.Component != c.Component || u.Device != w.t.Device.Name.Text {
+						continue
+					}
+					p := picked{component: c.Component, title: c.Component, version: c.Version, slot: c.Slot, file: f}
+					if fam, ok := rb.Family(st.Family); ok {
+						if e, ok := fam.Components.Get(c.Component); ok && e.Value.Title.Set() {
+							p.title = e.Value.Title.Text
+						}
+					}
+					out = append(out, p)
+				}
+			}
+		}
+	}
+	return out
+}
+
+// restart is activation, saving and restart of one box.
+func (w *writer) restart(hop int, b *device.Device, group bool, after *device.Device) []Instruction {
+	st := &w.t.Steps[hop]
+	on := ""
+	if group {
+		on = b.Name.Text + ": "
+	}
+	x := w.wording(b, st)
+	for _, c := range w.chosen(hop, b) {
+		if c.slot != "" {
+			x.Slot, x.Component, x.File = c.slot, c.component, c.file.Name
+		}
+	}
+	var out []Instruction
+	if x.Slot != "" {
+		a := Instruction{Text: fmt.Sprintf("%smake slot %s the one to start from.", on, x.Slot)}
+		if x.Active != "" && x.Active != x.Slot {
+			a.Back = fmt.Sprintf("make slot %s the one to start from again", x.Active)
+		}
+		w.say(&a, b, "activate", x)
+		out = append(out, a)
+	}
+	save := Instruction{Text: on + "save the settings."}
+	w.say(&save, b, "save", x)
+	r := Instruction{Text: on + "restart.", Warn: true}
+	if st.Minutes != nil {
+		r.Text = fmt.Sprintf("%srestart; it is without service for about %d minutes.", on, st.Minutes.Outage)
+		r.See = append(r.See, fmt.Sprintf("within %d minutes it answers again", st.Minutes.Outage))
+	}
+	r.See = append(r.See, "the console shows no errors while it starts; do not switch it off")
+	w.say(&r, b, "restart", x)
+	r.Back = w.back(hop, b, x)
+	return append(out, save, r)
+}
+
+// back is what to do when a box does not come up after a hop.
+func (w *writer) back(hop int, b *device.Device, x rulebook.Wording) string {
+	text := ""
+	if x.Slot != "" && x.Active != "" && x.Slot != x.Active && !w.t.Steps[hop].BootOnly {
+		text = fmt.Sprintf("start it from slot %s, which still holds %s", x.Active, x.From)
+		if said, ok := w.rules(b).Say("back", x); ok {
+			text += ": " + strings.TrimSpace(said)
+		}
+	}
+	if e, _ := w.rules(b).RecoveryFor(b.Model.Text, b.Revision.Text); e != nil {
+		if text != "" {
+			text += "; else "
+		}
+		text += fmt.Sprintf("through its boot loader: fitcheck recover -device %s", w.t.Name)
+	}
+	if text == "" {
+		text = "the rulebook knows no way to start it again; have the maker's support at hand"
+	}
+	return text
+}
+
+// check is what must be seen after a hop.
+func (w *writer) check(hop int, after *device.Device, group bool) Instruction {
+	st := &w.t.Steps[hop]
+	c := Instruction{Text: "Check."}
+	for _, b := range after.All() {
+		if len(st.Members) > 0 && !slices.Contains(st.Members, b.Name.Text) {
+			continue
+		}
+		on := ""
+		if group {
+			on = b.Name.Text + ": "
+		}
+		for _, e := range b.Installed.Entries {
+			c.See = append(c.See, fmt.Sprintf("%s%s %s", on, e.Key, e.Value.Text))
+		}
+		for _, slot := range b.Slots {
+			if slot.Active && slot.Main.Set() {
+				c.See = append(c.See, fmt.Sprintf("%sslot %s is the active one", on, slot.Name.Text))
+			}
+		}
+		for _, a := range b.Attached {
+			c.See = append(c.See, on+a.Text+" is back")
+		}
+		x := w.wording(b, st)
+		w.say(&c, b, "check", x)
+	}
+	c.Commands = slices.Compact(c.Commands)
+	if group {
+		c.See = append(c.See, fmt.Sprintf("all %d members are there", len(after.All())))
+	}
+	for _, rel := range st.Releases {
+		if rel == nil {
+			continue
+		}
+		for _, t := range rel.ChecksAfter {
+			if !slices.Contains(c.See, t.Text) {
+				c.See = append(c.See, t.Text)
+			}
+		}
+	}
+	return c
+}
+
+func (w *writer) after() Section {
+	s := Section{Title: "Afterwards"}
+	confirm := fmt.Sprintf("Capture what the console says now, and hold it against the plan: fitcheck confirm -device %s -after CAPTURE%s", w.t.Name, w.to())
+	s.Steps = append(s.Steps, Instruction{Text: confirm}, Instruction{Text: "Save the settings, and copy them off the device once more."})
+	for _, a := range w.t.Result.Plans {
+		s.Steps = append(s.Steps, Instruction{Text: wayBack(a), Warn: a.Back != nil && !a.Back.Found})
+	}
+	return s
+}
+
+// wayBack tells the way back of a plan in a sentence.
+func wayBack(a *fitpath.Answer) string {
+	b := a.Back
+	switch {
+	case b == nil:
+		return "Nothing was installed: there is no way back to go."
+	case !b.Found:
+		return fmt.Sprintf("There is no way back to %s: %s.", a.From, b.Because)
+	}
+	return fmt.Sprintf("The way back to %s: %s.", a.From, b.Because)
+}

@@ -1,0 +1,55 @@
+package plan
+
+import (
+	"fitcheck/core/device"
+	"fitcheck/core/fit"
+	"fitcheck/core/path"
+	"fitcheck/core/rulebook"
+)
+
+// Target is a device with its way and what was found of each step.
+type Target struct {
+	Name   string // as it was given
+	Device *device.Device
+	Rules  Rules
+	Result *path.Result
+	Steps  []Step
+	// Keep is a package at hand that holds what runs now, "" for none.
+	Keep string
+	// Verdicts of the steps' packages; nil where a package is missing.
+	Verdicts []*fit.Verdict
+}
+
+// Hops are those of all plans, one after the other.
+func (t *Target) Hops() []path.Hop {
+	var out []path.Hop
+	for _, a := range t.Result.Plans {
+		out = append(out, a.Hops...)
+	}
+	return out
+}
+
+// Files lists the files that the target's steps fetch.
+func (t *Target) Files() []Serving {
+	var out []Serving
+	for i := range t.Steps {
+		if v := t.Verdicts[i]; v != nil {
+			out = append(out, t.Steps[i].Files(i+1, t.Device.Name.Text, v, t.Rules)...)
+		}
+	}
+	return out
+}
+
+// End is the device once all is done.
+func (t *Target) End() *device.Device { return After(t.Device, t.Rules, t.Hops()) }
+
+// Transfer is what the device's way of fetching files carries; nil where the
+// rulebook does not say.
+func (t *Target) Transfer(string) *rulebook.Transfer {
+	for _, b := range t.Device.All() {
+		if rb := t.Rules(b.Model.Text); rb != nil && rb.Transfer != nil {
+			return rb.Transfer
+		}
+	}
+	return nil
+}

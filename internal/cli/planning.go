@@ -1,0 +1,211 @@
+package cli
+
+import (
+	"context"
+	"fmt"
+	"slices"
+	"strings"
+
+	"fitcheck/core/device"
+	"fitcheck/core/fit"
+	"fitcheck/core/path"
+	"fitcheck/core/plan"
+	"fitcheck/core/rulebook"
+	"fitcheck/core/survey"
+	"fitcheck/internal/present"
+)
+
+// planning finds the way of a device with the packages given, and judges every
+// step of it in full.
+type planning struct {
+	*wayfinding
+	full  map[string]*survey.Survey // by path
+	given []*survey.Survey
+}
+
+// newPlanning reads the packages given.
+func newPlanning(ctx context.Context, c *call, w *wayfinding, args []string) (*planning, error) {
+	p := &planning{wayfinding: w, full: map[string]*survey.Survey{}}
+	var err error
+	if w.k, err = c.kit(); err != nil {
+		return nil, err
+	}
+	for _, a := range args {
+		paths, err := w.k.Packages(a, false)
+		if err != nil {
+			return nil, err
+		}
+		for _, one := range paths {
+			s, err := p.read(ctx, c, one)
+			if err != nil {
+				return nil, err
+			}
+			if !slices.Contains(p.given, s) {
+				p.given = append(p.given, s)
+			}
+		}
+	}
+	return p, nil
+}
+
+// read surveys a package in full, once.
+func (p *planning) read(ctx context.Context, c *call, file string) (*survey.Survey, error) {
+	if s := p.full[file]; s != nil {
+		return s, nil
+	}
+	s, err := c.survey(ctx, p.k, file, nil, nil)
+	if err != nil {
+		return nil, err
+	}
+	if err := denied(s); err != nil {
+		return nil, err
+	}
+	p.full[file] = s
+	return s, nil
+}
+
+// target plans for one device.
+func (p *planning) target(ctx context.Context, c *call, d *device.Device) (*plan.Target, error) {
+	if err := p.look(ctx, c); err != nil {
+		return nil, err
+	}
+	w := *p.wayfinding
+	w.d = d
+	if err := w.open(ctx, c); err != nil {
+		return nil, err
+	}
+	// What is given comes before what the kit has.
+	var others []*survey.Survey
+	for _, s := range w.shelf.Surveys {
+		if p.full[s.Path] == nil {
+			others = append(others, s)
+		}
+	}
+	w.shelf.Surveys = append(slices.Clone(p.given), others...)
+	if w.goal.Version == "" {
+		release, family := p.stands(w.d, w.rules)
+		if release == "" {
+			return p.asGiven(&w), nil
+		}
+		w.goal = path.Goal{Version: release, Family: family}
+	}
+	res, err := w.find()
+	if err != nil {
+		return nil, err
+	}
+	t := &plan.Target{Name: d.File, Device: d, Rules: w.rules, Result: res}
+	t.Keep = w.shelf.Keeps(w.d)
+	t.Steps = w.shelf.Steps(w.d, t.Hops())
+	for i := range t.Steps {
+		s := &t.Steps[i]
+		for k, pkg := range s.Packages { // a quick look is not enough here
+			if s.Packages[k], err = p.read(ctx, c, pkg.Path); err != nil {
+				return nil, err
+			}
+		}
+		var v *fit.Verdict
+		if len(s.Packages) > 0 {
+			v = s.Judge(w.rules, fit.Options{NoRulebook: func(d *device.Device) string { return noRulebook(w.k, d) }})
+		}
+		t.Verdicts = append(t.Verdicts, v)
+	}
+	return t, nil
+}
+
+// asGiven is for packages that bring no main image for the device: what they
+// hold is judged, and installed, as it is.
+func (p *planning) asGiven(w *wayfinding) *plan.Target {
+	v := fit.MatchAll(w.d, fit.Rulebooks(w.rules), p.given, fit.Options{NoRulebook: func(d *device.Device) string { return noRulebook(w.k, d) }})[0]
+	hop := path.Hop{Release: v.Release}
+	for _, m := range v.Members {
+		for _, b := range w.d.All() {
+			if b.Name.Text != m.Name {
+				continue
+			}
+			hop.Family, hop.FromFamily = m.Family(), m.Family()
+			for _, c := range m.Chosen {
+				have, _ := b.Version(c.Component)
+				hop.Components = append(hop.Components, path.Change{Member: m.Name, Component: c.Component, From: have.Value, To: c.Version})
+			}
+			if f, ok := b.Version(w.rules(b.Model.Text).Main(m.Family())); ok {
+				hop.From, hop.To = f.Value, f.Value
+			}
+		}
+	}
+	step := plan.Step{Hop: hop, Before: w.d}
+	for _, s := range p.given {
+		if strings.Contains(" + "+v.Path+" + ", " + "+s.Path+" + ") {
+			step.Packages = append(step.Packages, s)
+		}
+	}
+	return &plan.Target{Name: w.d.File, Device: w.d, Rules: w.rules, Result: &path.Result{}, Steps: []plan.Step{step}, Verdicts: []*fit.Verdict{v}}
+}
+
+// stands is the newest release that the packages given hold for a device.
+func (p *planning) stands(d *device.Device, rules plan.Rules) (release, family string) {
+	for _, s := range p.given {
+		v := fit.Match(d, fit.Rulebooks(rules), s, fit.Options{})
+		for _, b := range d.All() {
+			rb := rules(b.Model.Text)
+			if rb == nil {
+				continue
+			}
+			for _, m := range v.Members {
+				main := rb.Main(m.Family())
+				if m.Name != b.Name.Text || !v.Serves(m.Name, v.Release, "", main, "") {
+					continue
+				}
+				if release == "" || newer(rb, main, v.Release, release) {
+					release, family = v.Release, m.Family()
+				}
+			}
+		}
+	}
+	return release, family
+}
+
+func newer(rb *rulebook.Rulebook, component, a, b string) bool {
+	s := rb.Scheme(component)
+	va, err1 := s.Parse(a)
+	vb, err2 := s.Parse(b)
+	return err1 == nil && (err2 != nil || s.Compare(va, vb) > 0)
+}
+
+// refusal says why nothing may be done with a target, and with which status; ""
+// when it may. evenIf accepts what is unsettled.
+func refusal(t *plan.Target, evenIf bool) (why []present.Refused, status int) {
+	for _, a := range t.Result.Plans {
+		switch {
+		case a.Found:
+		case len(a.Unsettled) > 0:
+			why, status = append(why, present.Refused{Device: a.Name, Outcome: fit.Unsettled, Because: a.Unsettled}), max(status, exitUnsettled)
+		default:
+			r := present.Refused{Device: a.Name, Outcome: fit.Misfit}
+			for _, b := range a.Blocked {
+				r.Because = append(r.Because, b.Release+": "+b.Because)
+			}
+			return append(why, r), exitMisfit
+		}
+	}
+	for i, v := range t.Verdicts {
+		s := t.Steps[i]
+		switch {
+		case v == nil:
+			why = append(why, present.Refused{Device: t.Device.Name.Text, Outcome: fit.Misfit, Because: []string{fmt.Sprintf("hop %d: no package at hand carries release %s; download it into the kit's packages/", i+1, s.Release)}})
+			status = exitMisfit
+		case v.Verdict == fit.Fits || v.Verdict == fit.Unsettled && evenIf:
+		default:
+			r := present.Refused{Device: t.Device.Name.Text, Outcome: v.Verdict}
+			for ch := range v.All() {
+				if ch.Outcome == v.Verdict {
+					r.Because = append(r.Because, fmt.Sprintf("hop %d, %s: %s: %s", i+1, v.Package, ch.Check, ch.Because))
+				}
+			}
+			why = append(why, r)
+			if status != exitMisfit {
+				status = statusOf(v.Verdict)
+			}
+		}
+	}
+	return why, status
+}

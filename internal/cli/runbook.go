@@ -1,0 +1,111 @@
+package cli
+
+import (
+	"context"
+	"flag"
+	"path/filepath"
+	"slices"
+	"strings"
+
+	"fitcheck/core/plan"
+	"fitcheck/internal/present"
+)
+
+var runbookCommand = &command{
+	name: "runbook", args: "-device D PACKAGE…", tells: true, reads: true,
+	short: "the ordered steps of the night, what to look for at each, and the way back",
+	long: `For the whole way to what the packages hold, or to -to VERSION: what to do before, the
+transfer, the digest to compare on the device, which slot, the order of components, restart
+and what to see, checks afterwards, and what to do when it goes wrong. In the device's own
+words where the rulebook's procedure has them. -out writes text, Markdown or a page to tick
+off and print, by the ending of its name. Refuses what does not fit.`,
+	setup: func(f *flag.FlagSet) func(context.Context, *call, []string) (int, error) {
+		deviceName := f.String("device", "", "the `device`: a file, or a name in the kit's devices/")
+		out := f.String("out", "", "write it to this `file`: .txt, .md or .html")
+		replace := f.Bool("replace", false, "replace a file that is there")
+		evenIf := f.String("even-if", "", "unsettled: also for what is not settled; it says what is not")
+		var o plan.RunbookOptions
+		f.StringVar(&o.Server, "server", "", "the `address` of the server, as the device reaches it")
+		f.StringVar(&o.Dir, "staged", "", "the `folder` that stage wrote")
+		f.IntVar(&o.Window, "window", 0, "the `minutes` that there are")
+		w := &wayfinding{}
+		w.wayFlags(f)
+		return func(ctx context.Context, c *call, args []string) (int, error) {
+			switch {
+			case *deviceName == "":
+				return 0, usagef("runbook needs -device: a device file, or a name in the kit's devices/")
+			case len(args) == 0 && w.goal.Version == "":
+				return 0, usagef("runbook takes packages, or -to with a version")
+			case *evenIf != "" && *evenIf != "unsettled":
+				return 0, usagef("-even-if takes unsettled, not %q", *evenIf)
+			case *out != "" && !slices.Contains([]string{".txt", ".md", ".html", ".htm"}, strings.ToLower(filepath.Ext(*out))):
+				return 0, usagef("-out takes a file whose name ends in .txt, .md or .html")
+			}
+			if err := w.check(); err != nil {
+				return 0, err
+			}
+			p, err := newPlanning(ctx, c, w, args)
+			if err != nil {
+				return 0, err
+			}
+			devices, err := p.k.Devices([]string{*deviceName})
+			if err != nil {
+				return 0, err
+			}
+			if len(devices) != 1 {
+				return 0, usagef("runbook is for one device, and -device names %d", len(devices))
+			}
+			t, err := p.target(ctx, c, devices[0])
+			if err != nil {
+				return 0, err
+			}
+			t.Name = *deviceName
+			why, status := refusal(t, *evenIf != "")
+			if status != exitFits {
+				if c.json {
+					return status, present.WriteJSON(c.env.Stdout, present.RunbookJSON(nil, why))
+				}
+				c.screen().Refused(why, "planned")
+				return status, nil
+			}
+			book, err := writeRunbook(t, o)
+			if err != nil {
+				return 0, err
+			}
+			if *out != "" {
+				err = writeNew(*out, *replace, func(b *strings.Builder) error {
+					switch strings.ToLower(filepath.Ext(*out)) {
+					case ".md":
+						return present.RunbookMarkdown(b, book)
+					case ".txt":
+						(&present.Screen{Out: b, Width: 100}).Runbook(book)
+						return nil
+					}
+					return present.RunbookHTML(b, book, Version)
+				})
+				if err != nil {
+					return 0, err
+				}
+			}
+			switch {
+			case c.json:
+				return exitFits, present.WriteJSON(c.env.Stdout, present.RunbookJSON(book, nil))
+			case *out != "":
+				c.screen().WroteRunbook(*out)
+			default:
+				c.screen().Runbook(book)
+			}
+			return exitFits, nil
+		}
+	},
+}
+
+// writeRunbook gives the files the names under which they are staged.
+func writeRunbook(t *plan.Target, o plan.RunbookOptions) (*plan.Runbook, error) {
+	files, err := plan.Arrange(t.Files(), t.Transfer)
+	if err != nil {
+		return nil, err
+	}
+	o.Keep = t.Keep
+	return plan.Write(t, files, o), nil
+}

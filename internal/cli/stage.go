@@ -1,0 +1,115 @@
+package cli
+
+import (
+	"context"
+	"errors"
+	"flag"
+	"strings"
+
+	"fitcheck/core/plan"
+	"fitcheck/core/rulebook"
+	"fitcheck/internal/present"
+)
+
+var stageCommand = &command{
+	name: "stage", args: "-device D… -into DIR PACKAGE…", tells: true, reads: true,
+	short: "lay out exactly the files that these devices need, as a server must offer them",
+	long: `For every hop of the way to what the packages hold, or to -to VERSION: the images that are
+installed, unpacked or whole as the rulebook says, each checked in full before and by its
+digest after writing, with a SHA256SUMS and a STAGED.json that holds the evidence. Packages
+of the kit serve for hops that those given do not. What does not fit is never staged, and
+what is not settled only with -even-if unsettled. A second run changes nothing, one that
+is broken off leaves no file that is not whole, and a file of somebody else's is never
+replaced. The exit status is that of the verdict, or 0.`,
+	setup: func(f *flag.FlagSet) func(context.Context, *call, []string) (int, error) {
+		var devices names
+		f.Var(&devices, "device", "the `device`: a file, a name in the kit's devices/, or a folder; may be given several times")
+		into := f.String("into", "", "the `folder` that the server offers")
+		evenIf := f.String("even-if", "", "unsettled: also stage what is not settled")
+		replace := f.Bool("replace", false, "replace what an earlier run staged there")
+		w := &wayfinding{}
+		w.wayFlags(f)
+		return func(ctx context.Context, c *call, args []string) (int, error) {
+			switch {
+			case len(devices) == 0:
+				return 0, usagef("stage needs -device: a device file, or a name in the kit's devices/")
+			case *into == "":
+				return 0, usagef("stage needs -into: the folder that the server offers")
+			case *evenIf != "" && *evenIf != "unsettled":
+				return 0, usagef("-even-if takes unsettled, not %q; a misfit is never staged", *evenIf)
+			case len(args) == 0 && w.goal.Version == "":
+				return 0, usagef("stage takes packages, or -to with a version")
+			}
+			if err := w.check(); err != nil {
+				return 0, err
+			}
+			p, err := newPlanning(ctx, c, w, args)
+			if err != nil {
+				return 0, err
+			}
+			doc, status, err := p.stage(ctx, c, devices, *into, *evenIf != "", *replace)
+			if err != nil {
+				return 0, err
+			}
+			if c.json {
+				err = present.WriteJSON(c.env.Stdout, present.StageJSON(*doc))
+			} else {
+				c.screen().Staged(*doc)
+			}
+			return status, err
+		}
+	},
+}
+
+func (p *planning) stage(ctx context.Context, c *call, devices names, into string, evenIf, replace bool) (*present.Stage, int, error) {
+	doc := &present.Stage{Into: into}
+	status := exitFits
+	var files []plan.Serving
+	transfers := map[string]*rulebook.Transfer{}
+	all, err := p.k.Devices(devices)
+	if err != nil {
+		return nil, 0, err
+	}
+	for _, d := range all {
+		t, err := p.target(ctx, c, d)
+		if err != nil {
+			return nil, 0, err
+		}
+		doc.Targets = append(doc.Targets, t)
+		why, st := refusal(t, evenIf)
+		doc.Refused = append(doc.Refused, why...)
+		if st == exitMisfit || status == exitFits {
+			status = st
+		}
+		for _, b := range t.Device.All() {
+			if rb := t.Rules(b.Model.Text); rb != nil && rb.Transfer != nil {
+				transfers[t.Device.Name.Text] = rb.Transfer
+			}
+		}
+		files = append(files, t.Files()...)
+	}
+	if status != exitFits {
+		return doc, status, nil
+	}
+	files, err = plan.Arrange(files, func(device string) *rulebook.Transfer { return transfers[device] })
+	if err != nil {
+		doc.Refused = append(doc.Refused, present.Refused{Outcome: "misfit", Because: []string{err.Error()}})
+		return doc, exitMisfit, nil
+	}
+	doc.Files = files
+	if len(files) == 0 {
+		return doc, exitFits, nil
+	}
+	var record strings.Builder
+	if err := present.WriteJSON(&record, present.StagedRecord(doc.Targets, files)); err != nil {
+		return nil, 0, err
+	}
+	s := plan.Staging{Dir: into, Files: files, Record: []byte(record.String()), Replace: replace, Limits: c.limits}
+	done, err := s.Run(ctx)
+	var foreign *plan.ForeignError
+	if errors.As(err, &foreign) {
+		return nil, 0, err
+	}
+	doc.Done = done
+	return doc, exitFits, err
+}
