@@ -222,8 +222,11 @@ func (d *Device) Source(key string, at y.Spot) fact.Source {
 	s := fact.Source{Kind: fact.DeviceFile, File: d.File, Line: at.Line, Column: at.Column}
 	if via := d.readFrom(key); via != "" {
 		s.Via, s.Kind = via, fact.Capture
-		if strings.HasPrefix(via, ByHand) {
+		switch {
+		case strings.HasPrefix(via, ByHand):
 			s.Kind = fact.Command
+		case strings.HasPrefix(via, Planned):
+			s.Kind = fact.DeviceFile
 		}
 	}
 	return s
@@ -231,6 +234,9 @@ func (d *Device) Source(key string, at y.Spot) fact.Source {
 
 // ByHand begins a text of read_from whose value a person gave.
 const ByHand = "-set"
+
+// Planned begins a text of read_from whose value a plan promises.
+const Planned = "planned:"
 
 // Fact is a value of the file as a fact; ok is false when it is not given or
 // only guessed.

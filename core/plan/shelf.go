@@ -142,7 +142,7 @@ func (s *Shelf) Keeps(d *device.Device) string {
 		if rb == nil {
 			continue
 		}
-		main := rb.Main(b.Family.Text)
+		main := rb.Main(familyOf(b, s.Rules))
 		runs, ok := b.Version(main)
 		if !ok {
 			continue

@@ -30,7 +30,7 @@ func After(d *device.Device, rules Rules, hops []path.Hop) *device.Device {
 		}
 	}
 	for _, h := range hops {
-		from := "planned: release " + h.Release
+		from := device.Planned + " release " + h.Release
 		for i, b := range boxes {
 			if len(h.Members) > 0 && !slices.Contains(h.Members, b.Name.Text) {
 				continue
@@ -95,4 +95,10 @@ func set(m *y.Map[y.Text], key, text string, at y.Spot) {
 		}
 	}
 	m.Entries = append(m.Entries, value)
+}
+
+// familyOf is the image family of a box: as its file says, else the only one
+// that its model may run.
+func familyOf(b *device.Device, rules Rules) string {
+	return path.NewBox(b, rules(b.Model.Text)).Family
 }

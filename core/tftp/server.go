@@ -1,0 +1,212 @@
+package tftp
+
+import (
+	"context"
+	"errors"
+	"io"
+	"net"
+	"strconv"
+	"sync"
+	"time"
+)
+
+// Server answers requests. Each transfer has a socket of its own.
+type Server struct {
+	// Conn is where requests arrive.
+	Conn net.PacketConn
+	// Options hold for every transfer; the block size is the largest agreed to, 0
+	// agrees to no options at all.
+	Options Options
+	// Send opens a file that is asked for; nil refuses all. size is -1 when it is
+	// not known. An error of type *Error is told as it is.
+	Send func(from *net.UDPAddr, name string) (r io.ReadCloser, size int64, err error)
+	// Receive opens a place for a file that is sent; size is -1 when it is not
+	// told. Close is called in the end; Done then tells how it went.
+	Receive func(from *net.UDPAddr, name string, size int64) (io.WriteCloser, error)
+	// Done is told of every transfer that was begun.
+	Done func(from *net.UDPAddr, name string, bytes int64, err error)
+	// Listen opens the socket of a transfer; nil takes any port.
+	Listen func() (net.PacketConn, error)
+}
+
+// Serve answers until the context ends, and waits for transfers under way.
+func (s *Server) Serve(ctx context.Context) error {
+	var wg sync.WaitGroup
+	defer wg.Wait()
+	stop := context.AfterFunc(ctx, func() { s.Conn.SetReadDeadline(time.Unix(1, 0)) })
+	defer stop()
+	b := make([]byte, 4096)
+	begun := &pending{at: map[string]bool{}}
+	for {
+		n, from, err := s.Conn.ReadFrom(b)
+		if ctx.Err() != nil {
+			return nil
+		}
+		if err != nil {
+			if errors.Is(err, net.ErrClosed) {
+				return err
+			}
+			continue
+		}
+		addr, ok := from.(*net.UDPAddr)
+		if !ok {
+			continue
+		}
+		p, err := parse(b[:n])
+		if err != nil || p.op != opRead && p.op != opWrite {
+			continue
+		}
+		// A request that comes again because the answer was lost is not another one.
+		if !begun.add(addr.String()) {
+			continue
+		}
+		wg.Go(func() {
+			defer begun.remove(addr.String())
+			s.answer(ctx, addr, p)
+		})
+	}
+}
+
+type pending struct {
+	mu sync.Mutex
+	at map[string]bool
+}
+
+// maxTransfers bounds the transfers at one time.
+const maxTransfers = 64
+
+func (p *pending) add(key string) bool {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	if p.at[key] || len(p.at) >= maxTransfers {
+		return false
+	}
+	p.at[key] = true
+	return true
+}
+
+func (p *pending) remove(key string) {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	delete(p.at, key)
+}
+
+func (s *Server) answer(ctx context.Context, from *net.UDPAddr, p *packet) {
+	listen := s.Listen
+	if listen == nil {
+		listen = func() (net.PacketConn, error) {
+			if local, ok := s.Conn.LocalAddr().(*net.UDPAddr); ok {
+				return net.ListenUDP("udp", &net.UDPAddr{IP: local.IP, Zone: local.Zone})
+			}
+			return net.ListenPacket("udp", ":0")
+		}
+	}
+	conn, err := listen()
+	if err != nil {
+		return
+	}
+	defer conn.Close()
+	t := newSession(ctx, conn, from, s.Options)
+	t.fixed = true
+	var n int64
+	switch {
+	case p.mode != "octet":
+		err = t.fail(CodeIllegal, "only octet mode is served")
+	case p.op == opRead:
+		n, err = s.send(t, from, p)
+	default:
+		n, err = s.receive(t, from, p)
+	}
+	if s.Done != nil {
+		s.Done(from, p.name, n, err)
+	}
+	t.linger()
+}
+
+// refuse tells the other side why a file is not served or taken.
+func (t *session) refuse(err error) error {
+	var told *Error
+	if errors.As(err, &told) {
+		_ = t.send(errorPacket(told.Code, told.Message))
+		return err
+	}
+	_ = t.send(errorPacket(CodeAccess, "refused"))
+	return err
+}
+
+// agreed is what the server accepts of the options of a request.
+func (s *Server) agreed(t *session, p *packet, size int64) []option {
+	if s.Options.BlockSize == 0 {
+		return nil
+	}
+	var out []option
+	for _, o := range p.options {
+		switch o.name {
+		case "blksize":
+			if n, ok := number(o.value, MinBlock, 1<<31); ok {
+				t.block = int(min(n, int64(s.Options.BlockSize), MaxBlock))
+				out = append(out, option{o.name, strconv.Itoa(t.block)})
+			}
+		case "tsize":
+			n, ok := number(o.value, 0, 1<<62)
+			switch {
+			case ok && p.op == opWrite:
+				t.total = n
+				out = append(out, option{o.name, o.value})
+			case ok && size >= 0:
+				out = append(out, option{o.name, strconv.FormatInt(size, 10)})
+			}
+		case "timeout":
+			if n, ok := number(o.value, 1, 255); ok {
+				t.o.Timeout = time.Duration(n) * time.Second
+				out = append(out, option{o.name, o.value})
+			}
+		}
+	}
+	return out
+}
+
+func (s *Server) send(t *session, from *net.UDPAddr, p *packet) (int64, error) {
+	if s.Send == nil {
+		return 0, t.refuse(&Error{CodeAccess, "nothing is served"})
+	}
+	r, size, err := s.Send(from, p.name)
+	if err != nil {
+		return 0, t.refuse(err)
+	}
+	defer r.Close()
+	options := s.agreed(t, p, size)
+	t.total = size
+	if len(options) > 0 {
+		err := t.exchange(oack(options), func(p *packet) (bool, error) { return p.op == opAck && p.block == 0, nil })
+		if err != nil {
+			return 0, err
+		}
+	}
+	return t.sendFile(r)
+}
+
+func (s *Server) receive(t *session, from *net.UDPAddr, p *packet) (int64, error) {
+	if s.Receive == nil {
+		return 0, t.refuse(&Error{CodeAccess, "nothing is taken"})
+	}
+	size := int64(-1)
+	if text, ok := p.option("tsize"); ok {
+		if n, ok := number(text, 0, 1<<62); ok {
+			size = n
+		}
+	}
+	w, err := s.Receive(from, p.name, size)
+	if err != nil {
+		return 0, t.refuse(err)
+	}
+	answer := ack(0)
+	if options := s.agreed(t, p, size); len(options) > 0 {
+		answer = oack(options)
+	}
+	n, err := t.receiveFile(w, answer, nil)
+	if cerr := w.Close(); err == nil {
+		err = cerr
+	}
+	return n, err
+}

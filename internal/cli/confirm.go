@@ -1,0 +1,195 @@
+package cli
+
+import (
+	"context"
+	"crypto/sha256"
+	"encoding/json"
+	"flag"
+	"fmt"
+	"os"
+	"os/user"
+	"path/filepath"
+	"strings"
+	"time"
+
+	"fitcheck/core/device"
+	"fitcheck/core/digest"
+	"fitcheck/core/kit"
+	"fitcheck/core/path"
+	"fitcheck/core/plan"
+	"fitcheck/internal/present"
+)
+
+var confirmCommand = &command{
+	name: "confirm", args: "-device D -after CAPTURE…", tells: true, reads: true,
+	short: "did the install do what the plan said?",
+	long: `D is the device as it was before. CAPTURE is what its console says now, or any other source
+that fitcheck device reads. Held against the plan to -to VERSION (without it, to what the
+device runs now): versions of all components, the active slot and what the other one holds,
+members all there and at one version, what is attached, the settings, and what must not have
+changed. Only what the captures say counts. -record appends a line to a file: who checked
+what, against which digests, when. The exit status is 0, 1 or 3, as for a verdict.`,
+	setup: func(f *flag.FlagSet) func(context.Context, *call, []string) (int, error) {
+		deviceName := f.String("device", "", "the `device` as it was before: a file, or a name in the kit's devices/")
+		var after names
+		f.Var(&after, "after", "what was `captured` afterwards; may be given several times")
+		record := f.String("record", "", "append a line of JSON to this `file`")
+		by := f.String("by", "", "the `name` for the record; else the user's")
+		w := &wayfinding{}
+		w.wayFlags(f)
+		return func(ctx context.Context, c *call, args []string) (int, error) {
+			after = append(after, args...)
+			switch {
+			case *deviceName == "":
+				return 0, usagef("confirm needs -device: the device file as it was before")
+			case len(after) == 0:
+				return 0, usagef("confirm needs -after: what was captured afterwards")
+			}
+			if err := w.check(); err != nil {
+				return 0, err
+			}
+			p, err := newPlanning(ctx, c, w, nil)
+			if err != nil {
+				return 0, err
+			}
+			devices, err := p.k.Devices([]string{*deviceName})
+			if err != nil {
+				return 0, err
+			}
+			if len(devices) != 1 {
+				return 0, usagef("confirm is for one device, and -device names %d", len(devices))
+			}
+			return p.confirm(ctx, c, devices[0], after, *record, *by)
+		}
+	},
+}
+
+func (p *planning) confirm(ctx context.Context, c *call, d *device.Device, after []string, record, by string) (int, error) {
+	var readings []*device.Reading
+	for _, a := range after {
+		r, err := readSource(p.k, a)
+		if err != nil {
+			return 0, err
+		}
+		readings = append(readings, r)
+	}
+	draft := device.Merge(readings, nil, nil, p.k)
+	note := ""
+	if p.goal.Version == "" {
+		v, family := runsNow(p.k, d, draft)
+		if v == "" {
+			return 0, fmt.Errorf("the captures do not tell what %s runs now, and -to does not say what it should; give -to", d.Name.Text)
+		}
+		p.goal = path.Goal{Version: v, Family: family}
+		note = fmt.Sprintf("nobody said where it was to go: held against the plan to %s, which it runs", v)
+	}
+	t, err := p.target(ctx, c, d)
+	if err != nil {
+		return 0, err
+	}
+	doc := present.Confirmed{Note: note, After: after}
+	doc.Confirmation = plan.Confirm(t, draft)
+	if !t.Result.Found() { // there was no plan; what is there is told all the same
+		why, _ := refusal(t, true)
+		doc.NoPlan = why
+	}
+	status := statusOf(doc.Verdict())
+	if record != "" {
+		if err := appendRecord(record, by, t, doc, after); err != nil {
+			return 0, err
+		}
+		doc.Record = record
+	}
+	if c.json {
+		return status, present.WriteJSON(c.env.Stdout, present.ConfirmJSON(doc))
+	}
+	c.screen().Confirmed(doc)
+	return status, nil
+}
+
+// runsNow is the version of the main component that captures tell.
+func runsNow(k *kit.Kit, d *device.Device, draft *device.Draft) (version, family string) {
+	for _, b := range d.All() {
+		rb, err := k.RulebookFor(b.Model.Text)
+		if err != nil || rb == nil {
+			continue
+		}
+		box := path.NewBox(b, rb)
+		for _, f := range draft.Findings {
+			if f.Key == "family" && !f.Guess() && (f.Member == "" || strings.EqualFold(f.Member, b.Name.Text)) {
+				family = f.Values[0].Text
+			}
+		}
+		for _, f := range draft.Findings {
+			if f.Key == "installed."+rb.Main(box.Family) && !f.Guess() && (f.Member == "" || strings.EqualFold(f.Member, b.Name.Text)) {
+				return f.Values[0].Text, family
+			}
+		}
+	}
+	return "", ""
+}
+
+// recordLine is one line of a record.
+type recordLine struct {
+	Time     time.Time    `json:"time"`
+	By       string       `json:"by"`
+	Host     string       `json:"host,omitempty"`
+	Device   string       `json:"device"`
+	From     string       `json:"from"`
+	To       string       `json:"to"`
+	Verdict  string       `json:"verdict"`
+	Checks   []string     `json:"checks"`
+	Captures []recordFile `json:"captures"`
+	Images   []recordFile `json:"images"`
+	Program  string       `json:"fitcheck"`
+}
+
+type recordFile struct {
+	File   string `json:"file"`
+	SHA256 string `json:"sha256"`
+}
+
+// appendRecord adds a line to a record, in one write: lines that are there are
+// never touched.
+func appendRecord(file, by string, t *plan.Target, doc present.Confirmed, after []string) error {
+	line := recordLine{Time: time.Now().UTC().Truncate(time.Second), By: by, Device: doc.Confirmation.Device, From: doc.Confirmation.From, To: doc.Confirmation.To, Verdict: string(doc.Verdict()), Program: Version,
+		Checks: doc.Lines(), Captures: []recordFile{}, Images: []recordFile{}}
+	if line.By == "" {
+		if u, err := user.Current(); err == nil {
+			line.By = u.Username
+		}
+	}
+	line.Host, _ = os.Hostname()
+	for _, a := range after {
+		data, err := kit.ReadText(a)
+		if err != nil {
+			continue // a folder; its files are not listed one by one
+		}
+		line.Captures = append(line.Captures, recordFile{a, fmt.Sprintf("%x", sha256.Sum256(data))})
+	}
+	for _, f := range t.Files() {
+		line.Images = append(line.Images, recordFile{f.Address, f.Digests[digest.SHA256]})
+	}
+	text, err := json.Marshal(line)
+	if err != nil {
+		return err
+	}
+	if err := os.MkdirAll(filepath.Dir(file), 0o755); err != nil {
+		return err
+	}
+	out, err := os.OpenFile(file, os.O_APPEND|os.O_CREATE|os.O_WRONLY, 0o644)
+	if err != nil {
+		return err
+	}
+	_, err = out.Write(append(text, '\n'))
+	if err == nil {
+		err = out.Sync()
+	}
+	if cerr := out.Close(); err == nil {
+		err = cerr
+	}
+	if err != nil {
+		return fmt.Errorf("%s: the record could not be written: %w", file, err)
+	}
+	return nil
+}
