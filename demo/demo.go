@@ -47,6 +47,7 @@ func Kit() []File {
 		"rulebooks/platform.yaml":       []byte(platformText),
 		"devices/depot-core.yaml":       []byte(depotCore),
 		"devices/platform-9.yaml":       []byte(platform9),
+		"devices/platform-2.yaml":       []byte(platform2),
 		"devices/sign-2.yaml":           []byte(sign2),
 		"captures/cab07.txt":            console("cabinet-07", "QM-8T", "A2", "0417-221", "3.1.4", "8.2.1", "2.1", "Slot A  8.2.1  *", "Slot B  7.9.1"),
 		"captures/cab12.txt":            console("cabinet-12", "QM-8T", "B1", "0529-034", "3.1.4", "8.3.1", "2.1", "Slot A  8.3.1  *", "Slot B  8.3.1"),
@@ -70,8 +71,10 @@ func Kit() []File {
 	files["packages/qm-core-6.1.2.zip"] = coreBundle("6.1.2", "1.9.3")
 	files["packages/qm-core-6.3.0.zip"] = coreBundle("6.3.0", "")
 	files["packages/qm-core-6.4.1.zip"] = coreBundle("6.4.1", "2.0.0")
-	files["packages/vr510-lantern-initial-23.4.0.bin"] = plainImage(mips, "VR-510 lantern-initial 23.4.0")
-	files["packages/vr510-lantern-23.4.2.bin"] = plainImage(mips, "VR-510 lantern 23.4.2")
+	files["packages/vr510-lantern-initial-23.4.0.bin"] = plainImage(mips, "VR-510 v1 lantern-initial 23.4.0")
+	files["packages/vr510-lantern-23.4.2.bin"] = plainImage(mips, "VR-510 v1 lantern 23.4.2")
+	files["packages/vr510-recovery-3.4.0.zip"] = recoveryBundle("3.4.0")
+	files["packages/vr510-3.4.0.bin"] = plainImage(mips, "VR-510 v2 stock 3.4.0")
 	files["packages/vp12-5.1.4.bin"] = plainImage(arm, "VP-12 5.1.4")
 	files["packages/vp12-5.3.0.bin"] = plainImage(arm, "VP-12 5.3.0")
 	files["packages/flash-07.bin"] = flashDump()

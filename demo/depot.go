@@ -2,7 +2,9 @@ package demo
 
 import (
 	"crypto/sha256"
+	"encoding/binary"
 	"fmt"
+	"hash/crc32"
 	"strings"
 )
 
@@ -177,15 +179,15 @@ revised: 2026-11-09
 sources:
   LAN: "Lantern installation page for the VR-510, of 2026-11-01"
   VP53: "Velloway sign notes 5.3"
+  VR51: "Velloway VR-510 service guide, chapter 7"
 
 models:
   VR-510:
     also: [VR510]
     families: [stock, lantern-initial, lantern]
-    arch: mips
-    boards: ["velloway,vr510"]
-    slot: 8MiB
-    memory: 64MiB
+    revisions:                     # their flash is laid out in different ways
+      v1: {arch: mips, boards: ["velloway,vr510"], slot: 8MiB, memory: 64MiB}
+      v2: {arch: mips, boards: ["velloway,vr510-v2"], slot: 16MiB, memory: 128MiB}
   VP-12:
     families: [sign]
     arch: arm
@@ -207,12 +209,17 @@ packages:
     file: '^vr510-(?P<family>lantern(?:-initial)?)-(?P<version>[\d.]+)\.bin$'
     handling: whole
     items:
-      - {match: '*.bin', component: main, title: '^(?P<model>VR-\d+) (?P<family>\S+) (?P<version>\S+)$'}
+      - {match: '*.bin', component: main, title: '^(?P<model>VR-\d+) (?P<revision>v\d) (?P<family>\S+) (?P<version>\S+)$'}
+  - title: images for recovery
+    file: '^vr510-recovery-(?P<version>[\d.]+)\.zip$'
+    handling: unpacked
+    manifest: {item: '**/recovery_files.txt', form: lines, heading: '^\[(?P<models>[^\]]+)\]$',
+               record: '^(?P<component>\w+)\s+(?P<file>\S+)\s+(?P<version>\S+)\s+(?P<family>\S+)\s+revs?=(?P<revisions>\S+)\s+(?P<sha256>[0-9a-f]{64})$'}
   - title: router image
     file: '^vr510-(?P<version>[\d.]+)\.bin$'
     handling: whole
     items:
-      - {match: '*.bin', component: main, title: '^(?P<model>VR-\d+) (?P<family>\S+) (?P<version>\S+)$'}
+      - {match: '*.bin', component: main, title: '^(?P<model>VR-\d+) (?P<revision>v\d) (?P<family>\S+) (?P<version>\S+)$'}
   - title: sign image
     file: '^vp12-(?P<version>[\d.]+[a-z]?)\.bin$'
     handling: whole
@@ -236,14 +243,37 @@ hops:
     - {from_family: lantern-initial, to_family: lantern, allow: true, source: LAN}
     - {from: "5.2.0a", to: ">5.2.0a", allow: false, source: VP53, why: "its settings are not read"}
     - {from: "5.2.0a", to: "<5.2.0", allow: true, resets_config: true, source: VP53}
+
+recovery:
+  - models: [VR-510]
+    revisions: [v2]
+    enter: "hold the button beside the antenna, plug the power in, let go when the lamp blinks"
+    signs: {ping_ttl: 200, lamp: "status lamp blinks amber twice"}
+    not_yet: {ping_ttl: 64}
+    network: {device: 10.77.0.1, host: 10.77.0.2/24}
+    transfer: {protocol: tftp, direction: push, mode: octet, port: 69, within: 20s}
+    accepts: {formats: [trx], components: [main], largest: 8MiB, wrapped: false}
+    afterwards: {wait: 6m, note: "the lamp is green in the end; until then keep the power on"}
+    source: VR51
 `
 
 const platform9 = `kind: device
 name: platform-9
 model: VR-510
+revision: v1
 serial: VR-5107
 family: stock
 installed: {main: 3.4.0}
+`
+
+const platform2 = `kind: device
+name: platform-2
+model: VR-510
+revision: v2
+serial: VR-5231
+family: stock
+installed: {main: 3.4.0}
+state: boot-loader
 `
 
 const sign2 = `kind: device
@@ -256,4 +286,34 @@ installed: {main: 5.2.0a}
 // plainImage is an image that comes by itself.
 func plainImage(arch byte, title string) []byte {
 	return UImage(osLinux, arch, typeKernel, title, payload(title, 300<<10))
+}
+
+// TRX builds a TRX image of version 1 with one part: magic, length, CRC-32 of
+// what follows it (not complemented), flags and version, offsets of three parts;
+// all little-endian.
+func TRX(part []byte) []byte {
+	const size = 28
+	b := append(make([]byte, size), part...)
+	le := binary.LittleEndian
+	copy(b, "HDR0")
+	le.PutUint32(b[4:], uint32(len(b)))
+	le.PutUint16(b[14:], 1)
+	le.PutUint32(b[16:], size)
+	le.PutUint32(b[8:], ^crc32.ChecksumIEEE(b[12:]))
+	return b
+}
+
+// recoveryBundle holds the images that the boot loaders of the platform routers
+// take, one for each board.
+func recoveryBundle(release string) []byte {
+	var files []entry
+	var list strings.Builder
+	fmt.Fprintf(&list, "# VR-510 recovery images %s\n\n[VR-510]\n", release)
+	for _, rev := range []string{"v1", "v2"} {
+		name := "vr510-" + rev + ".trx"
+		data := TRX(plainImage(mips, "VR-510 "+rev+" stock "+release))
+		files = append(files, entry{name, data})
+		fmt.Fprintf(&list, "main %s %s stock revs=%s %x\n", name, release, rev, sha256.Sum256(data))
+	}
+	return zipped(append(files, entry{"recovery_files.txt", []byte(list.String())})...)
 }

@@ -37,16 +37,16 @@ func (s *Shelf) Steps(d *device.Device, hops []path.Hop) []Step {
 	return out
 }
 
-// image is what a hop installs on a member.
-type image struct{ member, component, version string }
+// wanted is what a hop installs on a member.
+type wanted struct{ member, component, version string }
 
 // carry picks packages that together hold the images of a hop: one for all of
 // them where there is one, else as few as serve. Images that the hop cannot do
 // without are the main one and the other half of its pair, or of a hop that
 // installs only that, the boot loader.
 func (s *Shelf) carry(before *device.Device, h *path.Hop) []*survey.Survey {
-	var want []image
-	must := map[image]bool{}
+	var want []wanted
+	must := map[wanted]bool{}
 	for _, b := range before.All() {
 		name := b.Name.Text
 		if len(h.Members) > 0 && !slices.Contains(h.Members, name) {
@@ -55,16 +55,16 @@ func (s *Shelf) carry(before *device.Device, h *path.Hop) []*survey.Survey {
 		rb := s.Rules(b.Model.Text)
 		main := rb.Main(h.Family)
 		if !h.BootOnly {
-			one := image{name, main, h.To}
+			one := wanted{name, main, h.To}
 			want, must[one] = append(want, one), true
 		}
 		for _, c := range h.Components {
-			if one := (image{name, c.Component, c.To}); (c.Member == "" || c.Member == name) && c.Component != main {
+			if one := (wanted{name, c.Component, c.To}); (c.Member == "" || c.Member == name) && c.Component != main {
 				want, must[one] = append(want, one), h.BootOnly || rb.Paired(h.Family, main, c.Component)
 			}
 		}
 	}
-	served := make([][]image, len(s.Surveys))
+	served := make([][]wanted, len(s.Surveys))
 	fits := make([]*fit.Verdict, len(s.Surveys))
 	for i, one := range s.Surveys {
 		v := fit.Match(before, fit.Rulebooks(s.Rules), one, s.Options)
@@ -90,13 +90,13 @@ func (s *Shelf) carry(before *device.Device, h *path.Hop) []*survey.Survey {
 			}
 		}
 		if best < 0 {
-			if slices.ContainsFunc(left, func(w image) bool { return must[w] }) {
+			if slices.ContainsFunc(left, func(w wanted) bool { return must[w] }) {
 				return nil
 			}
 			break
 		}
 		out = append(out, s.Surveys[best])
-		left = slices.DeleteFunc(left, func(w image) bool { return slices.Contains(served[best], w) })
+		left = slices.DeleteFunc(left, func(w wanted) bool { return slices.Contains(served[best], w) })
 	}
 	return out
 }

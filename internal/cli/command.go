@@ -100,7 +100,7 @@ func (e *usageError) Error() string { return e.msg }
 func usagef(format string, args ...any) error { return &usageError{fmt.Sprintf(format, args...)} }
 
 func commands() []*command {
-	return []*command{deviceCommand, surveyCommand, unpackCommand, headerCommand, notesCommand, matchCommand, pathCommand, stageCommand, runbookCommand, confirmCommand, rulebookCommand, demoCommand, versionCommand, helpCommand}
+	return []*command{deviceCommand, surveyCommand, unpackCommand, headerCommand, notesCommand, matchCommand, pathCommand, stageCommand, runbookCommand, confirmCommand, recoverCommand, standInCommand, rulebookCommand, demoCommand, versionCommand, helpCommand}
 }
 
 // Run runs the program with its arguments (without the program's name) and

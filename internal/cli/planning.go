@@ -209,3 +209,9 @@ func refusal(t *plan.Target, evenIf bool) (why []present.Refused, status int) {
 	}
 	return why, status
 }
+
+// rulesFor finds the rulebooks of a device.
+func (p *planning) rulesFor(d *device.Device) (plan.Rules, error) {
+	found, err := p.k.RulebooksFor(d)
+	return func(model string) *rulebook.Rulebook { return found[model] }, err
+}

@@ -1,0 +1,256 @@
+package rescue
+
+import (
+	"bytes"
+	"context"
+	"crypto/sha256"
+	"encoding/hex"
+	"errors"
+	"fmt"
+	"io"
+	"net"
+	"time"
+
+	"fitcheck/core/tftp"
+)
+
+// Event is something that happened.
+type Event struct {
+	At   time.Duration // since the beginning
+	Kind Kind
+	Text string
+}
+
+// Kind of an event.
+type Kind int
+
+// The kinds, for how they are shown.
+const (
+	Seen   Kind = iota // something else answers now
+	Begun              // the transfer begins
+	Failed             // it failed, and is tried again
+	Sent               // the image is over
+	Back               // the system answers again
+)
+
+// Watch is one attempt to bring a device back.
+type Watch struct {
+	Prober Prober // nil: there is none, and the transfer's answer alone tells
+	// Waits is the time to live of the boot loader's replies, System that of the
+	// running system; 0 when it is not known.
+	Waits, System int
+
+	Image  []byte
+	SHA256 string // of the image that was checked
+	Name   string
+	Device *net.UDPAddr // where the boot loader takes the image
+	// Serve: the boot loader fetches it from Listen.
+	Serve  bool
+	Listen net.PacketConn
+
+	Transfer tftp.Options
+	// For is how long to try, Settle how long the device writes and restarts.
+	For, Settle time.Duration
+	Tell        func(Event)
+	Progress    func(done, total int64)
+
+	begun time.Time
+}
+
+// ErrGivenUp: the boot loader never took the image.
+var ErrGivenUp = errors.New("the boot loader did not take the image in the time that was given")
+
+func (w *Watch) tell(k Kind, format string, args ...any) {
+	if w.Tell != nil {
+		w.Tell(Event{time.Since(w.begun), k, fmt.Sprintf(format, args...)})
+	}
+}
+
+// probeEvery is how often is asked what answers.
+const probeEvery = 250 * time.Millisecond
+
+// Run watches until the image is over and the device answers again, or the time
+// is up. answers is false when the system did not answer in the end.
+func (w *Watch) Run(ctx context.Context) (answers bool, err error) {
+	w.begun = time.Now()
+	sum := sha256.Sum256(w.Image)
+	if hex.EncodeToString(sum[:]) != w.SHA256 {
+		return false, errors.New("the image is not the one that was checked; nothing was sent")
+	}
+	over, cancel := context.WithTimeout(ctx, w.For)
+	defer cancel()
+	if w.Serve {
+		err = w.serve(over)
+	} else {
+		err = w.push(over)
+	}
+	if err != nil {
+		if ctx.Err() == nil && over.Err() != nil {
+			return false, ErrGivenUp
+		}
+		return false, err
+	}
+	w.tell(Sent, "the image is over: %d bytes, sha256 %s; keep the power on", len(w.Image), w.SHA256)
+	return w.settle(ctx)
+}
+
+// seen names what answers.
+func (w *Watch) seen(ttl int, err error) string {
+	switch {
+	case err != nil:
+		return "nothing answers"
+	case w.Waits > 0 && ttl == w.Waits:
+		return fmt.Sprintf("the boot loader waits (time to live %d)", ttl)
+	case w.System > 0 && ttl == w.System:
+		return fmt.Sprintf("the old system answers, not the boot loader (time to live %d)", ttl)
+	case ttl > 0:
+		return fmt.Sprintf("something answers that is not known (time to live %d)", ttl)
+	}
+	return "something answers"
+}
+
+// ready tells whether the image may be pushed, as far as the signs tell.
+func (w *Watch) ready(ttl int, err error) bool {
+	switch {
+	case w.Prober == nil:
+		return true
+	case err != nil:
+		return false
+	case w.Waits > 0:
+		return ttl == w.Waits
+	}
+	return ttl == 0 || ttl != w.System
+}
+
+func (w *Watch) push(ctx context.Context) error {
+	last := ""
+	for {
+		if err := ctx.Err(); err != nil {
+			return err
+		}
+		ttl, perr := 0, error(nil)
+		if w.Prober != nil {
+			ttl, perr = w.Prober.Probe(ctx, probeEvery)
+			if errors.Is(perr, context.Canceled) || errors.Is(perr, context.DeadlineExceeded) {
+				return perr
+			}
+			if now := w.seen(ttl, perr); now != last {
+				last = now
+				w.tell(Seen, "%s", now)
+			}
+		}
+		if !w.ready(ttl, perr) {
+			_ = pause(ctx, probeEvery)
+			continue
+		}
+		if w.Prober != nil {
+			w.tell(Begun, "sending %s", w.Name)
+		} else if last == "" {
+			last = "sending"
+			w.tell(Begun, "there is no way to ping here: sending %s until it is taken", w.Name)
+		}
+		o := w.Transfer
+		o.Progress = func(done, total int64) {
+			if w.Progress != nil {
+				w.Progress(done, total)
+			}
+		}
+		err := tftp.Put(ctx, w.Device, w.Name, bytes.NewReader(w.Image), int64(len(w.Image)), o)
+		if err == nil {
+			return nil
+		}
+		if ctx.Err() != nil {
+			return ctx.Err()
+		}
+		if w.Prober != nil || !errors.Is(err, tftp.ErrTimeout) {
+			w.tell(Failed, "it was not taken: %v; trying again", err)
+		}
+		_ = pause(ctx, probeEvery)
+	}
+}
+
+// serve offers the image, and nothing else, to the device, and to nobody else.
+func (w *Watch) serve(ctx context.Context) error {
+	inner, stop := context.WithCancel(ctx)
+	defer stop()
+	done := make(chan error, 8)
+	s := &tftp.Server{Conn: w.Listen, Options: w.Transfer,
+		Send: func(from *net.UDPAddr, name string) (io.ReadCloser, int64, error) {
+			if w.Device != nil && !from.IP.Equal(w.Device.IP) {
+				return nil, 0, &tftp.Error{Code: tftp.CodeAccess, Message: "not for you"}
+			}
+			if name != w.Name {
+				w.tell(Failed, "the device asks for %q, and only %s is offered", name, w.Name)
+				return nil, 0, &tftp.Error{Code: tftp.CodeNotFound}
+			}
+			w.tell(Begun, "the device fetches %s", name)
+			return io.NopCloser(bytes.NewReader(w.Image)), int64(len(w.Image)), nil
+		},
+		Done: func(_ *net.UDPAddr, name string, n int64, err error) {
+			if name == w.Name {
+				done <- err
+			}
+		}}
+	s.Options.Progress = w.Progress
+	ended := make(chan error, 1)
+	go func() { ended <- s.Serve(inner) }()
+	last := ""
+	for {
+		select {
+		case err := <-done:
+			if err == nil {
+				return nil
+			}
+			w.tell(Failed, "it was not fetched whole: %v; waiting for the next time", err)
+		case err := <-ended:
+			if err == nil {
+				err = ctx.Err()
+			}
+			return err
+		case <-ctx.Done():
+			return ctx.Err()
+		default:
+		}
+		if w.Prober == nil {
+			_ = pause(ctx, probeEvery)
+			continue
+		}
+		ttl, perr := w.Prober.Probe(ctx, probeEvery)
+		if now := w.seen(ttl, perr); now != last && ctx.Err() == nil {
+			last = now
+			w.tell(Seen, "%s", now)
+		}
+		_ = pause(ctx, probeEvery)
+	}
+}
+
+// settle waits until the system answers, as long as it may take.
+func (w *Watch) settle(ctx context.Context) (bool, error) {
+	if w.Prober == nil {
+		w.tell(Seen, "there is no way to see it restart; wait %s", w.Settle)
+		return false, nil
+	}
+	until := time.Now().Add(w.Settle)
+	last, silent := "", false
+	for time.Now().Before(until) {
+		ttl, err := w.Prober.Probe(ctx, probeEvery)
+		if ctx.Err() != nil {
+			return false, ctx.Err()
+		}
+		if now := w.seen(ttl, err); now != last {
+			last = now
+			if err == nil && w.System > 0 && ttl == w.System {
+				w.tell(Back, "the system answers again (time to live %d)", ttl)
+				return true, nil
+			}
+			w.tell(Seen, "%s", now)
+		}
+		silent = silent || err != nil
+		if err == nil && w.System == 0 && silent && (w.Waits == 0 || ttl != w.Waits) {
+			w.tell(Back, "it answers again")
+			return true, nil
+		}
+		_ = pause(ctx, probeEvery)
+	}
+	return false, nil
+}

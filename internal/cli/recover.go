@@ -1,0 +1,240 @@
+package cli
+
+import (
+	"context"
+	"flag"
+	"fmt"
+	"net"
+	"net/netip"
+	"strconv"
+	"strings"
+	"time"
+
+	"github.com/schollz/progressbar/v3"
+
+	"fitcheck/core/device"
+	"fitcheck/core/fit"
+	"fitcheck/core/plan"
+	"fitcheck/core/rescue"
+	"fitcheck/core/survey"
+	"fitcheck/core/tftp"
+	"fitcheck/internal/present"
+)
+
+var recoverCommand = &command{
+	name: "recover", args: "-device D PACKAGE…", tells: true, reads: true,
+	short: "the device does not start: which image will its boot loader take, how, and what to look for",
+	long: `For a device whose state is boot-loader or silent. Which image the boot loader accepts, by
+the rulebook's recovery: format, component, size, wrapped or not, and whether it is for this
+model and revision, checked like any match; then the steps, what is stored on the device
+first. Without PACKAGE the kit's packages are looked through. -watch does it: it shows what
+answers, sends (or offers) exactly the image that was checked by TFTP when the boot loader
+waits, and says when the system answers again. That needs no special rights: where the
+system does not allow pings, it goes by the transfer's answer alone.`,
+	setup: func(f *flag.FlagSet) func(context.Context, *call, []string) (int, error) {
+		r := &recovering{}
+		f.StringVar(&r.device, "device", "", "the `device`: a file, or a name in the kit's devices/")
+		f.BoolVar(&r.watch, "watch", false, "watch what answers, and send the image when the boot loader waits")
+		f.StringVar(&r.address, "address", "", "the `address` of the boot loader, where it is not the rulebook's")
+		f.IntVar(&r.port, "port", 0, "the UDP `port` of the transfer, where it is not the rulebook's")
+		f.StringVar(&r.probe, "probe", "icmp", "`how` to ask what answers: icmp, udp:PORT (an echo service), or none")
+		f.DurationVar(&r.within, "for", 5*time.Minute, "how long to try")
+		f.DurationVar(&r.settle, "settle", 0, "how long to wait for the system; else as the rulebook says")
+		f.StringVar(&r.evenIf, "even-if", "", "unsettled: also send what is not settled")
+		return func(ctx context.Context, c *call, args []string) (int, error) {
+			switch {
+			case r.device == "":
+				return 0, usagef("recover needs -device: a device file, or a name in the kit's devices/")
+			case r.evenIf != "" && r.evenIf != "unsettled":
+				return 0, usagef("-even-if takes unsettled, not %q; a misfit is never sent", r.evenIf)
+			case r.port < 0 || r.port > 65535:
+				return 0, usagef("-port takes a number from 1 to 65535")
+			case r.within <= 0 || r.settle < 0:
+				return 0, usagef("-for and -settle take a time, as in 5m")
+			}
+			return r.run(ctx, c, args)
+		}
+	},
+}
+
+type recovering struct {
+	device, address, probe, evenIf string
+	watch                          bool
+	port                           int
+	within, settle                 time.Duration
+}
+
+func (r *recovering) run(ctx context.Context, c *call, args []string) (int, error) {
+	p, err := newPlanning(ctx, c, &wayfinding{}, args)
+	if err != nil {
+		return 0, err
+	}
+	devices, err := p.k.Devices([]string{r.device})
+	if err != nil {
+		return 0, err
+	}
+	if len(devices) != 1 || len(devices[0].Members) > 0 {
+		return 0, usagef("recover is for one box at a time; give the device file of the one that does not start")
+	}
+	d := devices[0]
+	rules, err := p.rulesFor(d)
+	if err != nil {
+		return 0, err
+	}
+	packages := p.given
+	if len(args) == 0 {
+		if packages, err = p.kits(ctx, c, d, rules); err != nil {
+			return 0, err
+		}
+	}
+	found := plan.Recover(d, rules, packages, fit.Options{NoRulebook: func(d *device.Device) string { return noRulebook(p.k, d) }})
+	status := statusOf(found.Verdict)
+	doc := present.Recovered{Recovery: found}
+	if !r.watch {
+		if c.json {
+			return status, present.WriteJSON(c.env.Stdout, present.RecoverJSON(doc))
+		}
+		c.screen().Recovery(doc)
+		return status, nil
+	}
+	if found.Chosen == nil || found.Verdict == fit.Misfit || found.Verdict == fit.Unsettled && r.evenIf == "" {
+		if c.json {
+			return max(status, exitMisfit), present.WriteJSON(c.env.Stdout, present.RecoverJSON(doc))
+		}
+		c.screen().Recovery(doc)
+		return max(status, exitMisfit), nil
+	}
+	return r.bringBack(ctx, c, doc)
+}
+
+// kits are the packages of the kit in which a quick look finds something that
+// may do, read in full.
+func (p *planning) kits(ctx context.Context, c *call, d *device.Device, rules plan.Rules) ([]*survey.Survey, error) {
+	if err := p.look(ctx, c); err != nil {
+		return nil, err
+	}
+	var out []*survey.Survey
+	for _, s := range p.looked {
+		found := plan.Recover(d, rules, []*survey.Survey{s}, fit.Options{})
+		if found.Chosen == nil || found.Verdict == fit.Misfit {
+			continue
+		}
+		full, err := p.read(ctx, c, s.Path)
+		if err != nil {
+			return nil, err
+		}
+		out = append(out, full)
+	}
+	return out, nil
+}
+
+// bringBack does it.
+func (r *recovering) bringBack(ctx context.Context, c *call, doc present.Recovered) (int, error) {
+	rule, chosen := doc.Rule, doc.Chosen
+	most := int64(1 << 30)
+	if rule.Accepts.Largest.Set() {
+		most = rule.Accepts.Largest.Bytes
+	}
+	image, err := plan.ReadItem(ctx, chosen.Survey.Path, chosen.Item.Address, most, c.limits)
+	if err != nil {
+		return 0, err
+	}
+	address := r.address
+	if address == "" {
+		address = rule.Network.Device.Text
+	}
+	ip, err := netip.ParseAddr(address)
+	if err != nil {
+		return 0, usagef("the rulebook gives no address of the boot loader; give one with -address")
+	}
+	port := r.port
+	if port == 0 {
+		port = doc.Port()
+	}
+	settle := r.settle
+	if settle == 0 {
+		if settle = rule.Afterwards.Wait.Time; settle == 0 {
+			settle = 5 * time.Minute
+		}
+	}
+	w := &rescue.Watch{Waits: rule.Signs.PingTTL, System: rule.NotYet.PingTTL, Image: image, SHA256: chosen.Item.Digests["sha256"], Name: doc.Name(),
+		Device: &net.UDPAddr{IP: ip.AsSlice(), Port: port}, Serve: rule.Transfer.Direction.Text == "serve", For: r.within, Settle: settle,
+		Transfer: tftp.Options{Timeout: 500 * time.Millisecond, Retries: 8}}
+	if b := rule.Transfer.Blocksize; b != nil && *b {
+		w.Transfer.BlockSize = 1428
+	}
+	if w.Serve {
+		if w.Listen, err = net.ListenUDP("udp", &net.UDPAddr{Port: port}); err != nil {
+			return 0, fmt.Errorf("port %d cannot be opened for the boot loader to fetch from: %w; give the rights, or another port with -port", port, err)
+		}
+		defer w.Listen.Close()
+	}
+	s := c.screen()
+	if !c.json {
+		s.RecoveryBegins(doc, address, port)
+	}
+	if w.Prober, err = r.prober(w.Device.IP); err != nil {
+		w.Prober = nil
+		note := "going by the transfer's answer alone: " + err.Error()
+		doc.Events = append(doc.Events, rescue.Event{Kind: rescue.Failed, Text: note})
+		if !c.json {
+			s.RecoveryEvent(doc.Events[0])
+		}
+	} else if w.Prober != nil {
+		defer w.Prober.Close()
+	}
+	var bar *progressbar.ProgressBar
+	if c.env.StderrTerminal && !c.quiet {
+		w.Progress = func(done, total int64) {
+			if bar == nil {
+				bar = progressbar.NewOptions64(int64(len(image)), progressbar.OptionSetWriter(c.env.Stderr), progressbar.OptionSetDescription("sending"), progressbar.OptionShowBytes(true), progressbar.OptionSetWidth(24), progressbar.OptionClearOnFinish(), progressbar.OptionThrottle(redraw))
+			}
+			_ = bar.Set64(done)
+		}
+	}
+	w.Tell = func(e rescue.Event) {
+		if bar != nil {
+			_ = bar.Clear()
+			bar = nil
+		}
+		doc.Events = append(doc.Events, e)
+		if !c.json {
+			s.RecoveryEvent(e)
+		}
+	}
+	answers, err := w.Run(ctx)
+	if ctx.Err() != nil {
+		return 0, ctx.Err()
+	}
+	status := exitFits
+	switch {
+	case err != nil:
+		doc.Outcome, doc.Ended, status = fit.Misfit, err.Error(), exitMisfit
+	case answers:
+		doc.Outcome, doc.Ended = fit.Fits, "the device is back"
+	default:
+		doc.Outcome, doc.Ended, status = fit.Unsettled, fmt.Sprintf("the image is over, and within %s nobody saw the system answer", settle), exitUnsettled
+	}
+	if c.json {
+		return status, present.WriteJSON(c.env.Stdout, present.RecoverJSON(doc))
+	}
+	s.RecoveryEnds(doc)
+	return status, nil
+}
+
+// prober is how what answers is asked; nil where nobody is to be asked.
+func (r *recovering) prober(ip net.IP) (rescue.Prober, error) {
+	switch kind, port, _ := strings.Cut(r.probe, ":"); kind {
+	case "none":
+		return nil, nil
+	case "icmp":
+		return rescue.NewPing(ip)
+	case "udp":
+		n, err := strconv.Atoi(port)
+		if err != nil || n < 1 || n > 65535 {
+			return nil, fmt.Errorf("-probe udp:PORT takes a number from 1 to 65535")
+		}
+		return rescue.NewEcho(&net.UDPAddr{IP: ip, Port: n})
+	}
+	return nil, fmt.Errorf("-probe takes icmp, udp:PORT or none, not %q", r.probe)
+}
