@@ -22,6 +22,9 @@ type Case struct {
 	Tale string   // what the engineer is about to do
 	Args []string // arguments of fitcheck, run inside the kit
 	Exit int
+	// Beside runs while the case does: the arguments of another command. In it
+	// and in Args, PORT and ECHO stand for ports that are free.
+	Beside []string
 	// For path: the releases of the hops, "boot:" before one of which only the
 	// boot loader is installed.
 	Hops []string
@@ -50,6 +53,7 @@ func Kit() []File {
 		"devices/platform-2.yaml":       []byte(platform2),
 		"devices/sign-2.yaml":           []byte(sign2),
 		"captures/cab07.txt":            console("cabinet-07", "QM-8T", "A2", "0417-221", "3.1.4", "8.2.1", "2.1", "Slot A  8.2.1  *", "Slot B  7.9.1"),
+		"captures/cab07-after.txt":      console("cabinet-07", "QM-8T", "A2", "0417-221", "3.2.0", "8.4.2", "2.2", "Slot A  8.2.1", "Slot B  8.4.2  *"),
 		"captures/cab12.txt":            console("cabinet-12", "QM-8T", "B1", "0529-034", "3.1.4", "8.3.1", "2.1", "Slot A  8.3.1  *", "Slot B  8.3.1"),
 		"captures/cab15.txt":            console("cabinet-15", "QM-8T", "A2", "0417-230", "3.1.4", "8.2.1", "2.1", "Slot A  8.2.1  *", "Slot B  8.2.1"),
 		"captures/cab15-eeprom.txt":     eepromDump("QM-8T", "B1", "0529-101"),
@@ -137,6 +141,19 @@ func Story() []Case {
 			Args: []string{"path", "-device", "platform-9", "-to", "23.4.2", "-family", "lantern"}, Hops: []string{"23.4.0", "23.4.2"}},
 		{Name: "down before up", Tale: "The sign on platform 2 runs a release that was withdrawn, and refuses the new one.",
 			Args: []string{"path", "-device", "sign-2", "-to", "latest"}, Hops: []string{"5.1.4", "5.3.0"}},
+		{Name: "the files for the server", Tale: "Which files does the stack need for all that, and where must the server offer them?",
+			Args: []string{"stage", "-device", "depot-core", "-to", "6.4.1", "-into", "served"}},
+		{Name: "what does not fit is not staged", Tale: "And what if somebody takes the wrong bundle for cabinet 12?",
+			Args: []string{"stage", "-device", "cabinet-12", "-into", "served", "packages/qm-tram-a-8.4.2.zip"}, Exit: 1},
+		{Name: "the steps of the night", Tale: "Cabinet 07 is first. What is to be done, in which order, and what must be seen at each step?",
+			Args: []string{"runbook", "-device", "cabinet-07", "-server", "192.0.2.10", "packages/qm-tram-8.4.2.zip"}},
+		{Name: "afterwards", Tale: "It is done, and the console was captured. Did the install do what the plan said?",
+			Args: []string{"confirm", "-device", "cabinet-07", "-after", "captures/cab07-after.txt", "-to", "8.4.2"}, Verdict: "fits", Deciding: []string{"version", "slot"}},
+		{Name: "not the image for its boot loader", Tale: "The router on platform 2 does not start any more; its boot loader waits. A colleague hands over the image for an upgrade.",
+			Args: []string{"recover", "-device", "platform-2", "packages/vr510-3.4.0.bin"}, Exit: 1, Verdict: "misfit"},
+		{Name: "the router is brought back", Tale: "Velloway has images for recovery. Here is the boot loader of a stand-in: watch it, and give it the right one when it waits.",
+			Args:   []string{"recover", "-device", "platform-2", "packages/vr510-recovery-3.4.0.zip", "-watch", "-address", "127.0.0.1", "-port", "PORT", "-probe", "udp:ECHO", "-settle", "20s", "-for", "60s"},
+			Beside: []string{"stand-in", "-device", "platform-2", "-port", "PORT", "-echo", "ECHO", "-old", "800ms", "-dead", "400ms", "-wait", "20s", "-write", "800ms"}, Verdict: "fits"},
 		{Name: "nested bundle", Tale: "The depot sends all of it in one file. Is everything in there whole?",
 			Args: []string{"survey", "packages/depot-2026-11.tar.gz"}},
 		{Name: "hostile package", Tale: "This one came by mail, from nobody knows whom.",

@@ -60,8 +60,14 @@ func TestStory(t *testing.T) {
 		assert.False(t, names[c.Name], "%s is told twice", c.Name)
 		names[c.Name] = true
 		assert.NotEmpty(t, c.Tale, c.Name)
-		if c.Args[0] == "path" {
+		switch c.Args[0] {
+		case "path":
 			assert.NotEmpty(t, c.Hops, c.Name)
+			continue
+		case "stage", "runbook", "confirm", "recover":
+			i := slices.Index(c.Args, "-device")
+			require.GreaterOrEqual(t, i, 0, c.Name)
+			assert.True(t, have["devices/"+c.Args[i+1]+".yaml"], c.Name)
 			continue
 		}
 		last, _, _ := strings.Cut(c.Args[len(c.Args)-1], "::")

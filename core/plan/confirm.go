@@ -291,7 +291,9 @@ func uniform(t *Target, promised []*device.Device, told map[string][]device.Find
 		v, ok := w.find("installed." + main)
 		switch {
 		case !ok:
-			c.Outcome, c.Because = fit.Worse(c.Outcome, fit.Unsettled), "not every member tells its version"
+			if c.Outcome = fit.Worse(c.Outcome, fit.Unsettled); c.Outcome == fit.Unsettled {
+				c.Because = "not every member tells its version"
+			}
 			continue
 		case first == "":
 			first = v.Text

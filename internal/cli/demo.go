@@ -7,9 +7,12 @@ import (
 	"errors"
 	"flag"
 	"fmt"
+	"io"
+	"net"
 	"os"
 	"path/filepath"
 	"slices"
+	"strconv"
 	"strings"
 
 	"github.com/google/renameio/v2"
@@ -104,12 +107,19 @@ func (c *call) story(ctx context.Context, dir string, keep bool) (int, error) {
 		if err := ctx.Err(); err != nil {
 			return 0, err
 		}
+		if d, err = withPorts(d); err != nil {
+			return 0, err
+		}
 		args := append([]string{d.Args[0], "-kit", "."}, d.Args[1:]...)
 		if !c.json {
 			s.Scene(i+1, len(cases), d.Tale, "fitcheck "+strings.Join(d.Args, " "))
+			stop := beside(ctx, d)
 			Run(ctx, args, c.env)
+			stop()
 		}
+		stop := beside(ctx, d)
 		results = append(results, judged(ctx, d, args, c.env))
+		stop()
 	}
 	status := exitFits
 	for _, r := range results {
@@ -128,6 +138,48 @@ func (c *call) story(ctx context.Context, dir string, keep bool) (int, error) {
 	return status, nil
 }
 
+// withPorts gives a case ports that are free.
+func withPorts(d demo.Case) (demo.Case, error) {
+	if len(d.Beside) == 0 {
+		return d, nil
+	}
+	var ports []string
+	for range 2 {
+		conn, err := net.ListenUDP("udp4", &net.UDPAddr{IP: net.IPv4(127, 0, 0, 1)})
+		if err != nil {
+			return d, err
+		}
+		defer conn.Close()
+		ports = append(ports, strconv.Itoa(conn.LocalAddr().(*net.UDPAddr).Port))
+	}
+	fill := func(args []string) []string {
+		out := slices.Clone(args)
+		for i, a := range out {
+			out[i] = strings.NewReplacer("PORT", ports[0], "ECHO", ports[1]).Replace(a)
+		}
+		return out
+	}
+	d.Args, d.Beside = fill(d.Args), fill(d.Beside)
+	return d, nil
+}
+
+// beside runs the command that a case has beside it, until it is stopped.
+func beside(ctx context.Context, d demo.Case) (stop func()) {
+	if len(d.Beside) == 0 {
+		return func() {}
+	}
+	inner, cancel := context.WithCancel(ctx)
+	done := make(chan struct{})
+	go func() {
+		defer close(done)
+		Run(inner, append([]string{d.Beside[0], "-kit", "."}, d.Beside[1:]...), Env{Stdout: io.Discard, Stderr: io.Discard})
+	}()
+	return func() {
+		cancel()
+		<-done
+	}
+}
+
 // judged runs a case for its JSON and holds it against the story.
 func judged(ctx context.Context, d demo.Case, args []string, env Env) present.DemoCase {
 	r := present.DemoCase{Case: d.Name, Command: "fitcheck " + strings.Join(d.Args, " "), Expected: expected(d.Exit, d.Verdict, d.Deciding, d.Hops)}
@@ -137,6 +189,7 @@ func judged(ctx context.Context, d demo.Case, args []string, env Env) present.De
 		Verdict string
 		Checks  []demoCheck
 		Members json.RawMessage
+		Outcome string // of recover -watch
 		Hops    []struct {
 			Release  string
 			BootOnly bool `json:"boot_only"`
