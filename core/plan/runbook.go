@@ -248,6 +248,9 @@ func (w *writer) to() string {
 // unsettled says what of the verdicts is not settled.
 func (w *writer) unsettled() string {
 	var all []string
+	for _, a := range w.t.Result.Plans {
+		all = append(all, a.Unsettled...)
+	}
 	for _, v := range w.t.Verdicts {
 		if v == nil {
 			continue

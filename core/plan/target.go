@@ -14,17 +14,28 @@ type Target struct {
 	Rules  Rules
 	Result *path.Result
 	Steps  []Step
+	// EvenIf accepts what is not settled.
+	EvenIf bool
 	// Keep is a package at hand that holds what runs now, "" for none.
 	Keep string
 	// Verdicts of the steps' packages; nil where a package is missing.
 	Verdicts []*fit.Verdict
 }
 
+// HopsOf are the hops of a plan; of one that is not settled, those that there
+// would be if it were, where that is accepted.
+func (t *Target) HopsOf(a *path.Answer) []path.Hop {
+	if !a.Found && t.EvenIf {
+		return a.Maybe
+	}
+	return a.Hops
+}
+
 // Hops are those of all plans, one after the other.
 func (t *Target) Hops() []path.Hop {
 	var out []path.Hop
 	for _, a := range t.Result.Plans {
-		out = append(out, a.Hops...)
+		out = append(out, t.HopsOf(a)...)
 	}
 	return out
 }

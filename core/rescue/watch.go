@@ -2,6 +2,7 @@ package rescue
 
 import (
 	"bytes"
+	"cmp"
 	"context"
 	"crypto/sha256"
 	"encoding/hex"
@@ -172,7 +173,6 @@ func (w *Watch) push(ctx context.Context) error {
 // serve offers the image, and nothing else, to the device, and to nobody else.
 func (w *Watch) serve(ctx context.Context) error {
 	inner, stop := context.WithCancel(ctx)
-	defer stop()
 	done := make(chan error, 8)
 	s := &tftp.Server{Conn: w.Listen, Options: w.Transfer,
 		Send: func(from *net.UDPAddr, name string) (io.ReadCloser, int64, error) {
@@ -192,8 +192,16 @@ func (w *Watch) serve(ctx context.Context) error {
 			}
 		}}
 	s.Options.Progress = w.Progress
-	ended := make(chan error, 1)
-	go func() { ended <- s.Serve(inner) }()
+	ended := make(chan struct{})
+	var failed error
+	go func() {
+		defer close(ended)
+		failed = s.Serve(inner)
+	}()
+	defer func() {
+		stop()
+		<-ended
+	}()
 	last := ""
 	for {
 		select {
@@ -202,11 +210,8 @@ func (w *Watch) serve(ctx context.Context) error {
 				return nil
 			}
 			w.tell(Failed, "it was not fetched whole: %v; waiting for the next time", err)
-		case err := <-ended:
-			if err == nil {
-				err = ctx.Err()
-			}
-			return err
+		case <-ended:
+			return cmp.Or(failed, ctx.Err())
 		case <-ctx.Done():
 			return ctx.Err()
 		default:

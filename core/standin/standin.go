@@ -200,6 +200,7 @@ func (s *StandIn) echo(ctx context.Context) {
 	for ctx.Err() == nil {
 		n, from, err := s.Echo.ReadFromUDP(b)
 		if err != nil {
+			time.Sleep(5 * time.Millisecond)
 			continue
 		}
 		ttl := s.ttl()

@@ -33,6 +33,9 @@ type Server struct {
 func (s *Server) Serve(ctx context.Context) error {
 	var wg sync.WaitGroup
 	defer wg.Wait()
+	if err := s.Conn.SetReadDeadline(time.Time{}); err != nil {
+		return err
+	}
 	stop := context.AfterFunc(ctx, func() { s.Conn.SetReadDeadline(time.Unix(1, 0)) })
 	defer stop()
 	b := make([]byte, 4096)
@@ -46,6 +49,7 @@ func (s *Server) Serve(ctx context.Context) error {
 			if errors.Is(err, net.ErrClosed) {
 				return err
 			}
+			time.Sleep(5 * time.Millisecond) // a refusal by ICMP, for instance
 			continue
 		}
 		addr, ok := from.(*net.UDPAddr)

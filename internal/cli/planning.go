@@ -21,6 +21,8 @@ type planning struct {
 	*wayfinding
 	full  map[string]*survey.Survey // by path
 	given []*survey.Survey
+	// evenIf accepts what is not settled.
+	evenIf bool
 }
 
 // newPlanning reads the packages given.
@@ -93,7 +95,7 @@ func (p *planning) target(ctx context.Context, c *call, d *device.Device) (*plan
 	if err != nil {
 		return nil, err
 	}
-	t := &plan.Target{Name: d.File, Device: d, Rules: w.rules, Result: res}
+	t := &plan.Target{Name: d.File, Device: d, Rules: w.rules, Result: res, EvenIf: p.evenIf}
 	t.Keep = w.shelf.Keeps(w.d)
 	t.Steps = w.shelf.Steps(w.d, t.Hops())
 	for i := range t.Steps {
@@ -176,7 +178,7 @@ func newer(rb *rulebook.Rulebook, component, a, b string) bool {
 func refusal(t *plan.Target, evenIf bool) (why []present.Refused, status int) {
 	for _, a := range t.Result.Plans {
 		switch {
-		case a.Found:
+		case a.Found, evenIf && len(a.Maybe) > 0:
 		case len(a.Unsettled) > 0:
 			why, status = append(why, present.Refused{Device: a.Name, Outcome: fit.Unsettled, Because: a.Unsettled}), max(status, exitUnsettled)
 		default:

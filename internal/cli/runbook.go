@@ -55,6 +55,7 @@ off and print, by the ending of its name. Refuses what does not fit.`,
 			if len(devices) != 1 {
 				return 0, usagef("runbook is for one device, and -device names %d", len(devices))
 			}
+			p.evenIf = *evenIf != ""
 			t, err := p.target(ctx, c, devices[0])
 			if err != nil {
 				return 0, err

@@ -63,6 +63,7 @@ replaced. The exit status is that of the verdict, or 0.`,
 
 func (p *planning) stage(ctx context.Context, c *call, devices names, into string, evenIf, replace bool) (*present.Stage, int, error) {
 	doc := &present.Stage{Into: into}
+	p.evenIf = evenIf
 	status := exitFits
 	var files []plan.Serving
 	transfers := map[string]*rulebook.Transfer{}

@@ -196,8 +196,9 @@ func StagedRecord(targets []*plan.Target, files []plan.Serving) any {
 		r := jsonRecordFor{Device: t.Device.Name.Text, File: t.Device.File, Plans: []jsonPath{}, Verdicts: []jsonMatch{}}
 		at := 0
 		for _, a := range t.Result.Plans {
-			p := PathAnswer{Answer: a, Steps: t.Steps[at : at+len(a.Hops)]}
-			at += len(a.Hops)
+			n := len(t.HopsOf(a))
+			p := PathAnswer{Answer: a, Steps: t.Steps[at : at+n]}
+			at += n
 			r.Plans = append(r.Plans, planJSON(p))
 		}
 		for _, v := range t.Verdicts {
