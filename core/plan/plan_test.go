@@ -30,8 +30,6 @@ type bench struct {
 	shelf *Shelf
 }
 
-var surveyed = map[string]*survey.Survey{}
-
 func newBench(t *testing.T, packages ...string) *bench {
 	b := &bench{dir: t.TempDir()}
 	for _, f := range demo.Kit() {

@@ -283,9 +283,7 @@ func (r *Recovery) steps(rb *rulebook.Rulebook) {
 		enter.Text = e.Enter.Text
 	}
 	enter.See, enter.Back = signs(e.Signs, "the boot loader waits"), ""
-	for _, t := range signs(e.NotYet, "NOT yet: something else answers") {
-		enter.See = append(enter.See, t)
-	}
+	enter.See = append(enter.See, signs(e.NotYet, "NOT yet: something else answers")...)
 	add(enter)
 	within := ""
 	if e.Transfer.Within.Set() {

@@ -235,14 +235,15 @@ func (w *writer) before(b *Runbook) Section {
 
 // to is what tells other commands where to go.
 func (w *writer) to() string {
-	for _, a := range w.t.Result.Plans {
-		t := " -to " + a.To
-		if slices.ContainsFunc(a.Hops, func(h fitpath.Hop) bool { return h.Family != h.FromFamily }) {
-			t += " -family " + a.Family
-		}
-		return t
+	if len(w.t.Result.Plans) == 0 {
+		return ""
 	}
-	return ""
+	a := w.t.Result.Plans[0]
+	t := " -to " + a.To
+	if slices.ContainsFunc(a.Hops, func(h fitpath.Hop) bool { return h.Family != h.FromFamily }) {
+		t += " -family " + a.Family
+	}
+	return t
 }
 
 // unsettled says what of the verdicts is not settled.
