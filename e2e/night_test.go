@@ -196,9 +196,19 @@ func TestCommandsAgree(t *testing.T) {
 			assert.Contains(t, b.out, fmt.Sprintf("Hop %d: ", i+1), name)
 			assert.Contains(t, b.out, h.Release, name)
 		}
+		// What the plan promises is confirmed by a device that is so, and what ran
+		// before is not.
+		after := filepath.Join(dir, name+"-after.yaml")
+		require.NoError(t, os.WriteFile(after, promised(t, r.out), 0o644))
+		args := []string{"confirm", "-device", name, "-to", doc.To, "-json", "-after"}
+		c := call(t, dir, append(args, after)...)
+		assert.Contains(t, []int{0, 3}, c.status, "%s: %s", name, c.out)
+		assert.NotContains(t, c.out, `"outcome": "misfit"`, name)
+		c = call(t, dir, append(args, file)...)
+		assert.Equal(t, 1, c.status, "%s: what ran before is not what was planned: %s", name, c.out)
 		checked++
 	}
-	assert.GreaterOrEqual(t, checked, 5)
+	assert.GreaterOrEqual(t, checked, 6)
 	// What was promised is confirmed when it is there, and not when it is not.
 	r := call(t, dir, "confirm", "-device", "cabinet-07", "-after", "captures/cab07-after.txt", "-to", "8.4.2", "-record", "log/record.jsonl", "-by", "M. Brook")
 	assert.Equal(t, 0, r.status, r.out)
@@ -218,6 +228,43 @@ func TestCommandsAgree(t *testing.T) {
 	assert.Equal(t, "fits", line.Verdict)
 	assert.Len(t, line.Images, 3)
 	assert.WithinDuration(t, time.Now(), line.Time, time.Minute)
+}
+
+// promised writes a device file by the components that the hops of a path
+// change.
+func promised(t *testing.T, pathOut string) []byte {
+	var doc struct {
+		Hops []struct {
+			Members    []string
+			Components []struct{ Member, Component, To string }
+		}
+	}
+	require.NoError(t, json.Unmarshal([]byte(pathOut), &doc))
+	installed := map[string]map[string]string{}
+	for _, h := range doc.Hops {
+		for _, c := range h.Components {
+			if installed[c.Member] == nil {
+				installed[c.Member] = map[string]string{}
+			}
+			installed[c.Member][c.Component] = c.To
+		}
+	}
+	line := func(of map[string]string) string {
+		var out []string
+		for c, v := range of {
+			out = append(out, fmt.Sprintf("%s: '%s'", c, v))
+		}
+		return "installed: {" + strings.Join(out, ", ") + "}"
+	}
+	text := "kind: device\nname: after\n"
+	if len(installed) == 1 && installed[""] != nil {
+		return []byte(text + line(installed[""]) + "\n")
+	}
+	text += "group: stack\nmembers:\n"
+	for name, of := range installed {
+		text += fmt.Sprintf("  - {name: %s, %s}\n", name, line(of))
+	}
+	return []byte(text)
 }
 
 func TestRunbookForms(t *testing.T) {

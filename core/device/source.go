@@ -9,7 +9,7 @@ import (
 
 // ReadSource reads what a file says of a device, whatever it is: a console
 // capture, an identity EEPROM (raw or as a hex dump), a device tree blob, an
-// inventory document, or an SNMP walk. The rules say how captures are read;
+// inventory document, an SNMP walk, or a device file of another day. The rules say how captures are read;
 // without one that recognises it, a capture gives guesses only.
 func ReadSource(file string, data []byte, rules []CaptureRule) (*Reading, error) {
 	text := bytes.TrimLeft(bytes.TrimPrefix(data, []byte("\ufeff")), " \t\r\n")
@@ -26,6 +26,9 @@ func ReadSource(file string, data []byte, rules []CaptureRule) (*Reading, error)
 		return readDocument(file, "xml", data)
 	case bytes.IndexByte(data[:min(len(data), 4096)], 0) >= 0:
 		return nil, fmt.Errorf("%s: it is neither text nor an identity EEPROM nor a device tree; give a console capture, a dump or an inventory document", file)
+	}
+	if bytes.HasPrefix(text, []byte("kind: device")) {
+		return readFile(file, data)
 	}
 	lines := screenLines(data)
 	if r, ok := readCapture(file, lines, rules); ok {

@@ -32,14 +32,30 @@ type Kit struct {
 	Formats *image.Set
 }
 
-// Open reads every rulebook of the kit. A rulebook that cannot be read is a
-// fault of the kit, not something to go on without.
-func Open(dir string) (*Kit, error) {
-	k := &Kit{Dir: dir}
+// OpenLayouts opens a kit without its rulebooks, for what does not need them.
+func OpenLayouts(dir string) (*Kit, error) {
+	k, err := open(dir)
+	if err != nil {
+		return nil, err
+	}
+	return k, errors.Join(k.readLayouts()...)
+}
+
+func open(dir string) (*Kit, error) {
 	if info, err := os.Stat(dir); err != nil {
 		return nil, fmt.Errorf("the kit %s: %w; name its folder with -kit", dir, plain(err))
 	} else if !info.IsDir() {
 		return nil, fmt.Errorf("the kit %s is not a folder; name its folder with -kit", dir)
+	}
+	return &Kit{Dir: dir}, nil
+}
+
+// Open reads every rulebook of the kit. A rulebook that cannot be read is a
+// fault of the kit, not something to go on without.
+func Open(dir string) (*Kit, error) {
+	k, err := open(dir)
+	if err != nil {
+		return nil, err
 	}
 	var all []error
 	all = append(all, k.readLayouts()...)

@@ -55,6 +55,32 @@ func TestUsage(t *testing.T) {
 		{[]string{"header", "-kit", kit}, "header takes one file"},
 		{[]string{"rulebook", "chek", "x"}, "rulebook check"},
 		{[]string{"help", "nothing"}, "nothing"},
+		{[]string{"path", "-to", "latest", "-kit", kit}, "path needs -device"},
+		{[]string{"path", "-device", "cabinet-07", "-kit", kit}, "path needs -to"},
+		{[]string{"path", "-device", "cabinet-07", "-to", "latest", "x.zip", "-kit", kit}, `unexpected "x.zip"`},
+		{[]string{"path", "-device", "cabinet-07", "-to", "latest", "-prefer", "speed", "-kit", kit}, "resets, hops or outage"},
+		{[]string{"path", "-device", "cabinet-07", "-to", "latest", "-all", "0", "-kit", kit}, "from 1 to 20"},
+		{[]string{"path", "-device", "cabinet-07", "-to", "latest", "-max-states", "0", "-kit", kit}, "-max-states"},
+		{[]string{"path", "-device", "cabinet-07", "-to", "latest", "-report", "x.pdf", "-kit", kit}, ".html or .svg"},
+		{[]string{"notes", "-kit", kit}, "notes takes packages or files"},
+		{[]string{"notes", "qm-core-6.4.1.zip", "-release", "9.9.9", "-kit", kit}, "lists no release 9.9.9"},
+		{[]string{"stage", "-into", "x", "-kit", kit}, "stage needs -device"},
+		{[]string{"stage", "-device", "cabinet-07", "-kit", kit}, "stage needs -into"},
+		{[]string{"stage", "-device", "cabinet-07", "-into", "x", "-kit", kit}, "stage takes packages, or -to"},
+		{[]string{"stage", "-device", "cabinet-07", "-into", "x", "-to", "8.4.2", "-even-if", "misfit", "-kit", kit}, "a misfit is never staged"},
+		{[]string{"runbook", "x.zip", "-kit", kit}, "runbook needs -device"},
+		{[]string{"runbook", "-device", "cabinet-07", "-kit", kit}, "runbook takes packages, or -to"},
+		{[]string{"runbook", "-device", "cabinet-07", "-to", "8.4.2", "-out", "x.doc", "-kit", kit}, ".txt, .md or .html"},
+		{[]string{"confirm", "-device", "cabinet-07", "-kit", kit}, "confirm needs -after"},
+		{[]string{"confirm", "-after", "x", "-kit", kit}, "confirm needs -device"},
+		{[]string{"recover", "x.zip", "-kit", kit}, "recover needs -device"},
+		{[]string{"recover", "-device", "depot-core", "-kit", kit}, "one box at a time"},
+		{[]string{"recover", "-device", "platform-2", "-even-if", "misfit", "-kit", kit}, "a misfit is never sent"},
+		{[]string{"recover", "-device", "platform-2", "-port", "70000", "-kit", kit}, "from 1 to 65535"},
+		{[]string{"recover", "-device", "platform-2", "-for", "0s", "-kit", kit}, "take a time"},
+		{[]string{"stand-in", "-kit", kit}, "stand-in needs -device"},
+		{[]string{"stand-in", "-device", "platform-2", "-loss", "100", "-kit", kit}, "from 0 to 90"},
+		{[]string{"stand-in", "-device", "platform-2", "-address", "here", "-kit", kit}, "not \"here\""},
 	} {
 		status, out, errout := run(c.args...)
 		assert.Equal(t, exitUsage, status, c.args)
@@ -141,6 +167,21 @@ func TestStatuses(t *testing.T) {
 		{exitFits, []string{"version"}},
 		{exitFits, []string{"rulebook", "check", filepath.Join(kit, "rulebooks", "quillmere.yaml")}},
 		{exitUnsettled, []string{"match", "-device", "cabinet-07", "-quick", "qm-tram-8.4.2.zip"}},
+		{exitFits, []string{"path", "-device", "depot-core", "-to", "latest"}},
+		{exitFits, []string{"notes", "qm-core-6.4.1.zip"}},
+		{exitFits, []string{"runbook", "-device", "cabinet-07", "qm-tram-8.4.2.zip"}},
+		{exitFits, []string{"recover", "-device", "platform-2"}},
+		{exitMisfit, []string{"path", "-device", "cabinet-07", "-to", "8.4.1"}},
+		{exitMisfit, []string{"path", "-device", "depot-core", "-to", "6.4.1", "-avoid", "6.3.0"}},
+		{exitMisfit, []string{"runbook", "-device", "cabinet-12", "qm-tram-a-8.4.2.zip"}},
+		{exitMisfit, []string{"stage", "-device", "cabinet-12", "-into", filepath.Join(kit, "s"), "qm-tram-a-8.4.2.zip"}},
+		{exitMisfit, []string{"recover", "-device", "platform-2", "vr510-3.4.0.bin"}},
+		{exitMisfit, []string{"recover", "-device", "platform-2", "vr510-3.4.0.bin", "-watch", "-probe", "none"}},
+		{exitUnsettled, []string{"path", "-device", "cabinet-07", "-to", "9.9.9"}},
+		{exitUnreadable, []string{"notes", "vp12-5.1.4.bin"}},
+		{exitUnreadable, []string{"notes", "gone.txt"}},
+		{exitUnreadable, []string{"confirm", "-device", "cabinet-07", "-after", "gone.txt"}},
+		{exitUnreadable, []string{"stand-in", "-device", "cabinet-07"}},
 		{exitUnreadable, []string{"survey", "gone.zip"}},
 		{exitUnreadable, []string{"header", "qm-tram-8.4.2.zip::gone.img"}},
 		{exitUnreadable, []string{"match", "-device", "gone", "qm-tram-8.4.2.zip"}},
@@ -159,6 +200,12 @@ func TestJSON(t *testing.T) {
 		"header":   {"header", "qm-tram-8.4.2.zip::qm-tram-8.4.2/qm8t-a.img"},
 		"match":    {"match", "-device", "cabinet-07", "qm-tram-8.4.2.zip"},
 		"unpack":   {"unpack", "-into", t.TempDir(), "qm-tram-8.4.2.zip"},
+		"path":     {"path", "-device", "depot-core", "-to", "6.4.1", "-all", "2"},
+		"notes":    {"notes", "qm-core-6.4.1.zip"},
+		"stage":    {"stage", "-device", "cabinet-07", "-into", filepath.Join(t.TempDir(), "s"), "qm-tram-8.4.2.zip"},
+		"runbook":  {"runbook", "-device", "depot-core", "-to", "6.4.1"},
+		"confirm":  {"confirm", "-device", "cabinet-07", "-after", filepath.Join(kit, "captures", "cab07-after.txt"), "-to", "8.4.2"},
+		"recover":  {"recover", "-device", "platform-2"},
 		"version":  {"version"},
 		"rulebook": {"rulebook", "check", filepath.Join(kit, "rulebooks", "quillmere.yaml")},
 	} {
@@ -172,6 +219,76 @@ func TestJSON(t *testing.T) {
 		}
 		require.NoError(t, json.Unmarshal([]byte(out), &doc), out)
 		assert.Contains(t, doc.Fitcheck.Document, name)
+	}
+}
+
+// Whatever stands in rulebooks, device files, notes and captures, no control
+// character of it reaches a screen, a page or a document; and lines keep to the
+// width.
+func TestNothingActsOnTheTerminal(t *testing.T) {
+	kit := kitDir(t)
+	evil := `\e[31mred\u009b2J\u202e`
+	edit := func(file, from, to string) {
+		p := filepath.Join(kit, filepath.FromSlash(file))
+		data, err := os.ReadFile(p)
+		require.NoError(t, err)
+		require.Contains(t, string(data), from, file)
+		require.NoError(t, os.WriteFile(p, []byte(strings.ReplaceAll(string(data), from, to)), 0o644))
+	}
+	edit("rulebooks/quillmere-core.yaml", `why: "6.3.0 converts the settings store"`, `why: "`+evil+`"`)
+	edit("rulebooks/quillmere-core.yaml", `"every member is listed as ready"`, `"`+evil+`"`)
+	edit("rulebooks/quillmere-core.yaml", `RN641: "Core`, `RN641: "`+evil+`Core`)
+	edit("rulebooks/platform.yaml", `lamp: "status`, `lamp: "`+evil+`status`)
+	edit("rulebooks/platform.yaml", `enter: "hold`, `enter: "`+evil+`hold`)
+	edit("devices/depot-core.yaml", "name: depot-core", `name: "depot`+evil+`core"`)
+	edit("devices/platform-2.yaml", "name: platform-2", `name: "platform`+evil+`"`)
+	notes := filepath.Join(kit, "notes.txt")
+	require.NoError(t, os.WriteFile(notes, []byte("Core release 6.4.1\n\nThe boot loader must be 2.0.0 or later \x1b[2J\u202e, always.\n"), 0o644))
+	after := filepath.Join(kit, "after.txt")
+	require.NoError(t, os.WriteFile(after, []byte("kind: device\nname: x\nserial: \"0417"+evil+"\"\ninstalled: {main: 8.4.2}\n"), 0o644))
+	page := filepath.Join(kit, "page.html")
+	for _, args := range [][]string{
+		{"path", "-device", "depot-core", "-to", "6.4.1"},
+		{"path", "-device", "depot-core", "-to", "6.4.1", "-avoid", "6.3.0"},
+		{"path", "-device", "depot-core", "-to", "6.4.1", "-report", page},
+		{"notes", notes},
+		{"stage", "-device", "depot-core", "-to", "6.4.1", "-into", filepath.Join(kit, "served")},
+		{"runbook", "-device", "depot-core", "-to", "6.4.1"},
+		{"runbook", "-device", "depot-core", "-to", "6.4.1", "-out", filepath.Join(kit, "night.html")},
+		{"runbook", "-device", "depot-core", "-to", "6.4.1", "-out", filepath.Join(kit, "night.md")},
+		{"confirm", "-device", "cabinet-07", "-after", after, "-to", "8.4.2"},
+		{"recover", "-device", "platform-2"},
+		{"recover", "-device", "platform-2", "vr510-3.4.0.bin"},
+	} {
+		for _, width := range []int{0, 80, 100} {
+			var o, e bytes.Buffer
+			Run(context.Background(), append(args, "-kit", kit), Env{Stdout: &o, Stderr: &e, Width: width})
+			assertTame(t, o.String()+e.String(), args)
+			for line := range strings.Lines(o.String()) {
+				if width > 0 && args[0] != "stage" { // a table is as wide as its columns
+					assert.LessOrEqual(t, len([]rune(strings.TrimRight(line, "\n"))), width, "%v: %s", args, line)
+				}
+			}
+		}
+		_, out, _ := run(append(args, "-json", "-kit", kit)...)
+		assertTame(t, out, args)
+	}
+	for _, f := range []string{page, filepath.Join(kit, "night.html"), filepath.Join(kit, "night.md"), filepath.Join(kit, "served", "STAGED.json")} {
+		data, err := os.ReadFile(f)
+		require.NoError(t, err)
+		assertTame(t, string(data), []string{f})
+		assert.Contains(t, string(data), "red", "what is left of it is shown")
+	}
+}
+
+// assertTame: nothing but printable characters and line ends.
+func assertTame(t *testing.T, text string, of []string) {
+	t.Helper()
+	for _, r := range text {
+		if r < ' ' && r != '\n' && r != '\t' || r >= 0x7f && r <= 0x9f || r == 0x202e {
+			assert.Fail(t, "a control character came through", "%U in %v", r, of)
+			return
+		}
 	}
 }
 

@@ -52,14 +52,11 @@ what, against which digests, when. The exit status is 0, 1 or 3, as for a verdic
 			if err != nil {
 				return 0, err
 			}
-			devices, err := p.k.Devices([]string{*deviceName})
+			d, err := p.one(*deviceName, "confirm")
 			if err != nil {
 				return 0, err
 			}
-			if len(devices) != 1 {
-				return 0, usagef("confirm is for one device, and -device names %d", len(devices))
-			}
-			return p.confirm(ctx, c, devices[0], after, *record, *by)
+			return p.confirm(ctx, c, d, after, *record, *by)
 		}
 	},
 }

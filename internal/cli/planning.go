@@ -217,3 +217,15 @@ func (p *planning) rulesFor(d *device.Device) (plan.Rules, error) {
 	found, err := p.k.RulebooksFor(d)
 	return func(model string) *rulebook.Rulebook { return found[model] }, err
 }
+
+// one is the device that a command is for.
+func (p *planning) one(name, command string) (*device.Device, error) {
+	devices, err := p.k.Devices([]string{name})
+	if err != nil {
+		return nil, err
+	}
+	if len(devices) != 1 {
+		return nil, usagef("%s is for one device, and -device names %d", command, len(devices))
+	}
+	return devices[0], nil
+}

@@ -69,14 +69,13 @@ func (r *recovering) run(ctx context.Context, c *call, args []string) (int, erro
 	if err != nil {
 		return 0, err
 	}
-	devices, err := p.k.Devices([]string{r.device})
+	d, err := p.one(r.device, "recover")
 	if err != nil {
 		return 0, err
 	}
-	if len(devices) != 1 || len(devices[0].Members) > 0 {
+	if len(d.Members) > 0 {
 		return 0, usagef("recover is for one box at a time; give the device file of the one that does not start")
 	}
-	d := devices[0]
 	rules, err := p.rulesFor(d)
 	if err != nil {
 		return 0, err

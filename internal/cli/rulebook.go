@@ -65,7 +65,9 @@ func (c *call) check(paths []string) (int, error) {
 
 // draft writes a rulebook from what packages say of themselves.
 func (c *call) draft(ctx context.Context, packages []string) (int, error) {
-	k, err := c.kit()
+	// Without the rulebooks: what they know is not drafted, and a shell may just
+	// have made the empty file that the draft goes to.
+	k, err := kit.OpenLayouts(c.kitDir)
 	if err != nil {
 		return 0, err
 	}

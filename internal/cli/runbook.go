@@ -48,15 +48,12 @@ off and print, by the ending of its name. Refuses what does not fit.`,
 			if err != nil {
 				return 0, err
 			}
-			devices, err := p.k.Devices([]string{*deviceName})
+			d, err := p.one(*deviceName, "runbook")
 			if err != nil {
 				return 0, err
 			}
-			if len(devices) != 1 {
-				return 0, usagef("runbook is for one device, and -device names %d", len(devices))
-			}
 			p.evenIf = *evenIf != ""
-			t, err := p.target(ctx, c, devices[0])
+			t, err := p.target(ctx, c, d)
 			if err != nil {
 				return 0, err
 			}

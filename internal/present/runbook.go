@@ -82,24 +82,25 @@ func upper(t string) string {
 // RunbookMarkdown writes it as Markdown, with boxes to tick.
 func RunbookMarkdown(w io.Writer, b *plan.Runbook) error {
 	var out strings.Builder
+	text := func(t string) string { return md(Safe(t)) }
 	f := func(format string, args ...any) { fmt.Fprintf(&out, format, args...) }
-	f("# Runbook: %s\n\n%s.\n", md(runbookHead(b)), upper(md(runbookSum(b))))
+	f("# Runbook: %s\n\n%s.\n", text(runbookHead(b)), upper(text(runbookSum(b))))
 	for _, s := range b.Sections {
-		f("\n## %s\n\n", md(sectionTitle(s)))
+		f("\n## %s\n\n", text(sectionTitle(s)))
 		for _, i := range s.Steps {
-			text := md(upper(i.Text))
+			step := text(upper(i.Text))
 			if i.Warn {
-				text = "**" + text + "**"
+				step = "**" + step + "**"
 			}
-			f("- [ ] %s\n", text)
+			f("- [ ] %s\n", step)
 			for _, c := range i.Commands {
 				f("  - `%s`\n", strings.ReplaceAll(Safe(c), "`", "'"))
 			}
 			for _, t := range i.See {
-				f("  - see: %s\n", md(t))
+				f("  - see: %s\n", text(t))
 			}
 			if i.Back != "" {
-				f("  - if not: %s\n", md(i.Back))
+				f("  - if not: %s\n", text(i.Back))
 			}
 		}
 	}

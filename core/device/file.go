@@ -1,0 +1,51 @@
+package device
+
+import (
+	"fmt"
+
+	y "fitcheck/core/yamlfile"
+)
+
+// readFile takes a device file as a source: what was known of the device then.
+func readFile(file string, data []byte) (*Reading, error) {
+	d, err := Read(file, data)
+	if err != nil {
+		return nil, err
+	}
+	r := &Reading{File: file, Form: "device file", Group: d.Group.Text}
+	take := func(member string, u *Unit) {
+		values := u.values(file)
+		add := func(key, text string, at y.Spot) {
+			_, guess := u.Guessed(key)
+			values = append(values, Value{Key: key, Text: text, Where: fmt.Sprintf("%s:%d", file, at.Line), Guess: guess})
+		}
+		for _, l := range []struct {
+			key  string
+			list []y.Text
+		}{{"boards", u.Boards}, {"features", u.Features}, {"attached", u.Attached}} {
+			for _, t := range l.list {
+				add(l.key, t.Text, t.Spot)
+			}
+		}
+		for _, s := range u.Slots {
+			if s.Active {
+				add("slots."+s.Name.Text+".active", "true", s.Spot)
+			}
+		}
+		if c := u.Config; c != nil && c.Saved != nil {
+			add("config.saved", fmt.Sprint(*c.Saved), c.Spot)
+		}
+		for _, v := range values {
+			if v.Text == "" || member != "" && v.Key == "name" {
+				continue
+			}
+			v.Member = member
+			r.Values = append(r.Values, v)
+		}
+	}
+	take("", &d.Unit)
+	for _, m := range d.Members {
+		take(m.Name.Text, &m)
+	}
+	return r, nil
+}
