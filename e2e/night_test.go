@@ -165,17 +165,17 @@ func TestCommandsAgree(t *testing.T) {
 		}
 		// match of the first hop's package fits when the first hop is all there is.
 		for i, h := range doc.Hops {
-			if h.Package == "" || i > 0 || h.BootOnly || len(h.Members) > 0 && len(doc.Hops) > 1 {
+			if h.Package == "to download" || i > 0 || h.BootOnly || len(h.Members) > 0 && len(doc.Hops) > 1 {
 				continue
 			}
-			m := call(t, dir, append([]string{"match", "-device", name, "-others=false"}, strings.Split(h.Package, " and ")...)...)
+			m := call(t, dir, append([]string{"match", "-device", name, "-others=false"}, strings.Split(h.Package, " + ")...)...)
 			assert.Equal(t, 0, m.status, "%s: path takes %s, and match says\n%s", name, h.Package, m.out)
 		}
 		s := call(t, dir, "stage", "-device", name, "-to", doc.To, "-into", "served-"+name, "-json")
 		b := call(t, dir, "runbook", "-device", name, "-to", doc.To, "-json")
 		missing := false
 		for _, h := range doc.Hops {
-			missing = missing || h.Package == ""
+			missing = missing || h.Package == "to download"
 		}
 		if missing {
 			assert.Equal(t, 1, s.status, name)

@@ -51,7 +51,7 @@ func TestPathOfTheStack(t *testing.T) {
 		release, pkg string
 		boot         bool
 		members      int
-	}{{"6.1.2", "packages/qm-core-6.1.2.zip", false, 1}, {"6.4.1", "packages/qm-core-6.4.1.zip", true, 3}, {"6.3.0", "packages/qm-core-6.3.0.zip", false, 3}, {"6.4.1", "packages/qm-core-6.4.1.zip", false, 3}} {
+	}{{"6.1.2", "qm-core-6.1.2.zip", false, 1}, {"6.4.1", "qm-core-6.4.1.zip", true, 3}, {"6.3.0", "qm-core-6.3.0.zip", false, 3}, {"6.4.1", "qm-core-6.4.1.zip", false, 3}} {
 		h := doc.Hops[i]
 		assert.Equal(t, want.release, h.Release)
 		assert.Equal(t, want.pkg, h.Package)
@@ -76,11 +76,11 @@ func TestPathOfTheStack(t *testing.T) {
 	// the hop is to be downloaded.
 	require.NoError(t, os.Rename(filepath.Join(dir, "packages/qm-core-6.3.0.zip"), filepath.Join(dir, "packages/download(3).zip")))
 	doc, _ = askPath(t, dir, "-device", "depot-core", "-to", "6.4.1")
-	assert.Equal(t, "packages/download(3).zip", doc.Hops[2].Package)
+	assert.Equal(t, "download(3).zip", doc.Hops[2].Package)
 	require.NoError(t, os.Remove(filepath.Join(dir, "packages/download(3).zip")))
 	doc, r = askPath(t, dir, "-device", "depot-core", "-to", "6.4.1")
 	assert.Equal(t, 0, r.status)
-	assert.Empty(t, doc.Hops[2].Package)
+	assert.Equal(t, "to download", doc.Hops[2].Package)
 	doc, r = askPath(t, dir, "-device", "depot-core", "-to", "6.4.1", "-on-hand")
 	assert.Equal(t, 1, r.status)
 	var why []string

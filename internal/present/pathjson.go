@@ -1,6 +1,8 @@
 package present
 
 import (
+	"strings"
+
 	"fitcheck/core/path"
 	"fitcheck/core/plan"
 )
@@ -25,6 +27,9 @@ type jsonPath struct {
 	Plans     []jsonPath      `json:"plans,omitempty"`
 }
 
+// toDownload stands for the package of a release that is not at hand.
+const toDownload = "to download"
+
 type jsonMinutes struct {
 	Install int `json:"install"`
 	Outage  int `json:"outage"`
@@ -45,8 +50,8 @@ type jsonChange struct {
 
 type jsonHop struct {
 	Release      string       `json:"release"`
-	Package      string       `json:"package"` // "" when it is to be downloaded
-	Packages     []string     `json:"packages,omitempty"`
+	Package      string       `json:"package"`            // its name, or toDownload
+	Packages     []string     `json:"packages,omitempty"` // paths
 	From         string       `json:"from"`
 	To           string       `json:"to"`
 	FromFamily   string       `json:"from_family,omitempty"`
@@ -126,13 +131,17 @@ func planJSON(a PathAnswer) jsonPath {
 func hopsJSON(steps []plan.Step) []jsonHop {
 	out := []jsonHop{}
 	for _, s := range steps {
-		h := jsonHop{Release: s.Release, Package: packages(s), From: s.From, To: s.To, FromFamily: s.FromFamily, ToFamily: s.Family, BootOnly: s.BootOnly, Members: s.Members,
+		h := jsonHop{Release: s.Release, Package: toDownload, From: s.From, To: s.To, FromFamily: s.FromFamily, ToFamily: s.Family, BootOnly: s.BootOnly, Members: s.Members,
 			Components: []jsonChange{}, Because: s.Because, Sources: citedJSON(s.Sources), ResetsConfig: s.ResetsConfig, NoReturn: s.NoReturn, Notes: s.Notes}
 		if s.Minutes != nil {
 			h.Minutes = &jsonMinutes{s.Minutes.Install, s.Minutes.Outage}
 		}
+		var names []string
 		for _, p := range s.Packages {
-			h.Packages = append(h.Packages, p.Path)
+			names, h.Packages = append(names, p.Name), append(h.Packages, p.Path)
+		}
+		if len(names) > 0 {
+			h.Package = strings.Join(names, " + ")
 		}
 		for _, c := range s.Components {
 			h.Components = append(h.Components, jsonChange(c))
