@@ -291,13 +291,7 @@ func TestRunbookForms(t *testing.T) {
 // The router is brought back over loopback, by the program on both sides.
 func TestRecoverOverLoopback(t *testing.T) {
 	dir := writeKit(t)
-	ports := []string{}
-	for range 2 {
-		c, err := net.ListenUDP("udp4", &net.UDPAddr{IP: net.IPv4(127, 0, 0, 1)})
-		require.NoError(t, err)
-		ports = append(ports, fmt.Sprint(c.LocalAddr().(*net.UDPAddr).Port))
-		c.Close()
-	}
+	ports := freePorts(t)([]string{"PORT", "ECHO"})
 	var out bytes.Buffer
 	stand := exec.Command(program, "stand-in", "-device", "platform-2", "-port", ports[0], "-echo", ports[1], "-old", "700ms", "-dead", "200ms", "-write", "500ms", "-once", "-loss", "3", "-out", "runs.trx")
 	stand.Dir, stand.Stdout, stand.Stderr = dir, &out, &out
