@@ -59,9 +59,13 @@ func (r *route) back(stands []stand, hops int) (*Back, error) {
 		}
 	}
 	s := r.newSearch(false, nil)
-	home, err := s.run(r.startState(end), func(s state) bool { return s.line == r.begin.line && s.version == r.begin.version })
-	if err != nil {
-		return nil, err
+	home := int32(-1)
+	if r.mayReturn() {
+		var err error
+		home, err = s.run(r.startState(end), func(s state) bool { return s.line == r.begin.line && s.version == r.begin.version })
+		if err != nil {
+			return nil, err
+		}
 	}
 	b.Notes = notes
 	if home >= 0 {
@@ -90,6 +94,16 @@ func (r *route) back(stands []stand, hops int) (*Back, error) {
 	}
 	b.Because = strings.Join(parts, "; ")
 	return b, nil
+}
+
+// mayReturn tells, without a search, whether hops could lead back at all.
+func (r *route) mayReturn() bool {
+	if r.returns == nil {
+		_, dead := r.standing(r.begin.line, r.begin.version)
+		may := !dead && r.team.entered(r.begin.line, r.begin.version)
+		r.returns = &may
+	}
+	return *r.returns
 }
 
 // losses says what a way back costs.

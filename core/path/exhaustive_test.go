@@ -403,10 +403,18 @@ func (p plan) ruled(s fullState, rel planRelease, box planBox) (int, bool) {
 // exhaust finds the least cost by making every move from every state until
 // nothing gets cheaper.
 func (p plan) exhaust(maybe bool) (cost, bool) {
+	return p.exhaustFrom(p.begin(), p.goalFamily, p.goal, maybe)
+}
+
+func (p plan) begin() fullState {
 	begin := fullState{family: "fa", main: p.from}
 	for i, b := range p.boxes {
 		begin.comps[i] = [2]int{b.boot, b.aux}
 	}
+	return begin
+}
+
+func (p plan) exhaustFrom(begin fullState, family string, goal int, maybe bool) (cost, bool) {
 	ages := p.ages()
 	best := map[fullState]cost{begin: {}}
 	work := []fullState{begin}
@@ -429,7 +437,7 @@ func (p plan) exhaust(maybe bool) (cost, bool) {
 	}
 	least, found := cost{}, false
 	for s, c := range best {
-		if s.family == p.goalFamily && s.main == p.goal && (!found || c.less(least)) {
+		if s.family == family && s.main == goal && (!found || c.less(least)) {
 			least, found = c, true
 		}
 	}
@@ -524,10 +532,7 @@ func TestAgreesWithTheExhaustiveSearch(t *testing.T) {
 			continue
 		}
 		found++
-		begin := fullState{family: "fa", main: p.from}
-		for i, b := range p.boxes {
-			begin.comps[i] = [2]int{b.boot, b.aux}
-		}
+		begin := p.begin()
 		got, end := p.walk(t, a.Hops, begin)
 		require.Equal(t, want, got, told)
 		require.Equal(t, p.goal, end.main, told)
@@ -537,6 +542,10 @@ func TestAgreesWithTheExhaustiveSearch(t *testing.T) {
 			c, _ := p.walk(t, o.Hops, begin)
 			require.False(t, c.less(last), "alternatives come in order: "+told)
 			last = c
+		}
+		if a.Back != nil {
+			_, home := p.exhaustFrom(end, "fa", p.from, false)
+			require.Equal(t, home, a.Back.Found, told)
 		}
 		if a.Back != nil && len(a.Back.Hops) > 0 {
 			back++

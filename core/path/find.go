@@ -345,10 +345,11 @@ func (f *finder) solve(boxes []*Box, at *string, ends map[*Box]map[string]string
 // route is the search of one team's path and what is told of it.
 type route struct {
 	*finder
-	team   *team
-	begin  stand
-	goal   target
-	answer *Answer
+	team    *team
+	begin   stand
+	goal    target
+	answer  *Answer
+	returns *bool // see mayReturn
 	// returning: hops are told that lead back to where it began.
 	returning bool
 }

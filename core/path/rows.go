@@ -296,3 +296,27 @@ func (t *team) parts(from, to, index int) []part {
 	t.scratch = out
 	return out
 }
+
+// entered tells whether the rules let anything but a version itself come to it;
+// needs and all else apart.
+func (t *team) entered(line, version int32) bool {
+	h := t.rules.Hops
+	if h == nil {
+		return true
+	}
+	for from := range t.lines {
+		for i := range t.lines[from].versions {
+			if from == int(line) && i == int(version) {
+				continue
+			}
+			cells := t.cellsFor(from, int(line), i)
+			c := cells[sort.Search(len(cells), func(k int) bool { return cells[k].to > version })]
+			switch {
+			case c.forbidden:
+			case !c.policy, int(version) > i && h.Upward.Text != "listed", int(version) < i && h.Downward.Text == "open":
+				return true
+			}
+		}
+	}
+	return false
+}

@@ -244,6 +244,14 @@ func TestStaging(t *testing.T) {
 	assert.Empty(t, again.Written, "a second run changes nothing")
 	assert.Equal(t, 6, again.There)
 
+	// With another record of the same files, the record alone is written.
+	other := &Staging{Dir: dir, Files: files, Record: append(record(files), '\n'), Limits: archive.DefaultLimits()}
+	again, err = other.Run(context.Background())
+	require.NoError(t, err)
+	assert.Equal(t, []string{RecordName}, again.Written)
+	_, err = stage(dir, files, false)
+	require.NoError(t, err)
+
 	// What is missing comes back; what others put there stays.
 	require.NoError(t, os.Remove(filepath.Join(dir, "vr310-4.2.0.itb")))
 	require.NoError(t, os.WriteFile(filepath.Join(dir, "other.bin"), []byte("x"), 0o644))

@@ -141,6 +141,10 @@ func (s *Staging) compare(wanted map[string][]byte, res *Staged) (missing, remov
 	for _, f := range s.Files {
 		want[f.Name] = f.Digests[digest.SHA256]
 	}
+	// The same files with another record, from another folder perhaps: only the
+	// record is written anew.
+	sums, _ := digestOf(filepath.Join(s.Dir, SumsName))
+	same := earlier != nil && sums == want[SumsName]
 	for name, sum := range want {
 		got, err := digestOf(filepath.Join(s.Dir, filepath.FromSlash(name)))
 		_, own := wanted[name]
@@ -149,6 +153,8 @@ func (s *Staging) compare(wanted map[string][]byte, res *Staged) (missing, remov
 			missing = append(missing, name)
 		case err == nil && got == sum:
 			res.There++
+		case err == nil && name == RecordName && same:
+			missing = append(missing, name)
 		case err == nil && s.Replace && (own && earlier != nil || earlier[name] == got):
 			missing = append(missing, name)
 		case err == nil && own && earlier != nil:

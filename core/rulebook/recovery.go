@@ -84,6 +84,15 @@ func (r *Rulebook) RecoveryFor(model, revision string) (found *Recovery, unsure 
 }
 
 func (c *checker) recovery() {
+	for _, f := range c.r.Families.Entries {
+		t := f.Value.FactoryReset
+		if !t.Set() || t.Text == "running" || t.Text == "other-slot" {
+			continue
+		}
+		if _, err := c.r.Scheme(c.r.Main(f.Key)).Parse(t.Text); err != nil {
+			c.fail(t.Spot, fmt.Sprintf("factory_reset is running, other-slot, or a version, not %q", t.Text), "")
+		}
+	}
 	for i := range c.r.Recovery {
 		e := &c.r.Recovery[i]
 		for _, s := range []*Signs{&e.Signs, &e.NotYet} {

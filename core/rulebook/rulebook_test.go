@@ -40,6 +40,7 @@ func TestRefused(t *testing.T) {
 		"wording of nothing":     {head + "procedure: {backup: 'copy {{.Nothing}}'}\n", ":3:21", "can't evaluate field Nothing"},
 		"wording left open":      {head + "procedure: {backup: 'copy {{.File'}\n", ":3:21", "unclosed action"},
 		"recovery, no address":   {head + "recovery: [{network: {device: box}}]\n", ":3:31", `"box" is not an address`},
+		"factory reset to what":  {head + "families: {f: {components: {main: {}}, factory_reset: gone}}\n", ":3:55", `factory_reset is running, other-slot, or a version, not "gone"`},
 		"recovery, no prefix":    {head + "recovery: [{network: {host: 10.0.0.1}}]\n", ":3:29", "with the length of its prefix"},
 		"recovery, no sign":      {head + "recovery: [{signs: {ping_ttl: 64}, not_yet: {ping_ttl: 64}}]\n", ":3:12", "tells nothing apart"},
 		"recovery, no time":      {head + "recovery: [{transfer: {within: soon}}]\n", ":3:32", "is not a stretch of time"},

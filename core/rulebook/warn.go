@@ -48,6 +48,9 @@ func (r *Rulebook) findIdle() y.Errors {
 			w.scope(rule.Models, []y.Text{rule.FromFamily, rule.ToFamily})
 		}
 	}
+	for i := range r.Recovery {
+		w.scope(r.Recovery[i].Models, nil)
+	}
 	return w.found
 }
 
