@@ -1,11 +1,13 @@
 package rulebook
 
 import (
+	"errors"
 	"fmt"
 	"io"
 	"slices"
 	"strings"
 	"text/template"
+	"text/template/parse"
 )
 
 // Wording is what the device's own wording of a step may speak of.
@@ -49,9 +51,31 @@ func say(text string, w Wording) (string, error) {
 	if err != nil {
 		return "", err
 	}
+	for _, one := range t.Templates() {
+		if one.Tree != nil && loops(one.Root) {
+			return "", errors.New("range has nothing to go through here")
+		}
+	}
 	var b strings.Builder
 	err = t.Execute(&limited{&b, 1 << 16}, w)
 	return b.String(), err
+}
+
+// loops tells whether a template goes through something again and again; over a
+// number, that could be for ever.
+func loops(n parse.Node) bool {
+	branch := func(b *parse.BranchNode) bool { return loops(b.List) || b.ElseList != nil && loops(b.ElseList) }
+	switch n := n.(type) {
+	case *parse.ListNode:
+		return n != nil && slices.ContainsFunc(n.Nodes, loops)
+	case *parse.RangeNode:
+		return true
+	case *parse.IfNode:
+		return branch(&n.BranchNode)
+	case *parse.WithNode:
+		return branch(&n.BranchNode)
+	}
+	return false
 }
 
 // limited bounds what a template writes.

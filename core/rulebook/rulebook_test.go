@@ -39,6 +39,7 @@ func TestRefused(t *testing.T) {
 		"a step there is not":    {head + "procedure: {dance: x}\n", ":3:13", `there is no step "dance"`},
 		"wording of nothing":     {head + "procedure: {backup: 'copy {{.Nothing}}'}\n", ":3:21", "can't evaluate field Nothing"},
 		"wording left open":      {head + "procedure: {backup: 'copy {{.File'}\n", ":3:21", "unclosed action"},
+		"wording without end":    {head + "procedure: {backup: '{{if .Slot}}{{range 1000000000000}}{{end}}{{end}}'}\n", ":3:21", "range has nothing to go through here"},
 		"recovery, no address":   {head + "recovery: [{network: {device: box}}]\n", ":3:31", `"box" is not an address`},
 		"factory reset to what":  {head + "families: {f: {components: {main: {}}, factory_reset: gone}}\n", ":3:55", `factory_reset is running, other-slot, or a version, not "gone"`},
 		"recovery, no prefix":    {head + "recovery: [{network: {host: 10.0.0.1}}]\n", ":3:29", "with the length of its prefix"},

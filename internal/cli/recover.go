@@ -23,7 +23,7 @@ import (
 
 var recoverCommand = &command{
 	name: "recover", args: "-device D PACKAGE…", tells: true, reads: true,
-	short: "the device does not start: which image will its boot loader take, how, and what to look for",
+	short: "it does not start: which image will its boot loader take, and how?",
 	long: `For a device whose state is boot-loader or silent. Which image the boot loader accepts, by
 the rulebook's recovery: format, component, size, wrapped or not, and whether it is for this
 model and revision, checked like any match; then the steps, what is stored on the device

@@ -15,9 +15,10 @@ import (
 )
 
 var rulebookCommand = &command{
-	name: "rulebook", args: "check FILE… | draft PACKAGE… | schema device|rulebook|layout", tells: true, reads: true,
+	name: "rulebook", args: "check|draft|schema …", tells: true, reads: true,
 	short: "is this rulebook, layout or device file sound?",
-	long: `check reads files that people write and says all that is wrong with them, each with its
+	long: `rulebook check FILE…, rulebook draft PACKAGE…, rulebook schema device|rulebook|layout.
+check reads files that people write and says all that is wrong with them, each with its
 line, column and what to do; warnings are about what can be read and is hardly meant. The
 exit status is 0 when the files are sound, 1 when not, 4 when one cannot be opened.
 draft writes a first rulebook from what manifests, headers and names in packages say. Every

@@ -13,7 +13,7 @@ import (
 
 var runbookCommand = &command{
 	name: "runbook", args: "-device D PACKAGE…", tells: true, reads: true,
-	short: "the ordered steps of the night, what to look for at each, and the way back",
+	short: "which steps, in which order, and what to look for at each?",
 	long: `For the whole way to what the packages hold, or to -to VERSION: what to do before, the
 transfer, the digest to compare on the device, which slot, the order of components, restart
 and what to see, checks afterwards, and what to do when it goes wrong. In the device's own

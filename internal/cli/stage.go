@@ -13,7 +13,7 @@ import (
 
 var stageCommand = &command{
 	name: "stage", args: "-device D… -into DIR PACKAGE…", tells: true, reads: true,
-	short: "lay out exactly the files that these devices need, as a server must offer them",
+	short: "which files must the server offer? Lays them out, checked",
 	long: `For every hop of the way to what the packages hold, or to -to VERSION: the images that are
 installed, unpacked or whole as the rulebook says, each checked in full before and by its
 digest after writing, with a SHA256SUMS and a STAGED.json that holds the evidence. Packages
