@@ -17,7 +17,7 @@ import (
 	"strings"
 	"sync"
 
-	"github.com/google/renameio/v2"
+	"github.com/google/renameio/v2/maybe"
 
 	"fitcheck/core/archive"
 	"fitcheck/core/digest"
@@ -260,7 +260,7 @@ func (s *Staging) write(ctx context.Context, temp string, missing []string, want
 	}
 	for name, data := range wanted {
 		if slices.Contains(missing, name) {
-			if err := renameio.WriteFile(filepath.Join(temp, name), data, 0o644); err != nil {
+			if err := maybe.WriteFile(filepath.Join(temp, name), data, 0o644); err != nil {
 				return err
 			}
 		}

@@ -15,7 +15,7 @@ import (
 	"strconv"
 	"strings"
 
-	"github.com/google/renameio/v2"
+	"github.com/google/renameio/v2/maybe"
 
 	"fitcheck/demo"
 	"fitcheck/internal/present"
@@ -81,7 +81,7 @@ func writeKit(ctx context.Context, dir string, replace bool) error {
 		if err := os.MkdirAll(filepath.Dir(path), 0o755); err != nil {
 			return err
 		}
-		if err := renameio.WriteFile(path, f.Data, 0o644); err != nil {
+		if err := maybe.WriteFile(path, f.Data, 0o644); err != nil {
 			return err
 		}
 	}

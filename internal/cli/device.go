@@ -10,7 +10,7 @@ import (
 	"path/filepath"
 	"strings"
 
-	"github.com/google/renameio/v2"
+	"github.com/google/renameio/v2/maybe"
 
 	"fitcheck/core/device"
 	"fitcheck/core/kit"
@@ -103,7 +103,7 @@ func (c *call) device(k *kit.Kit, sources []string, out string, replace bool, by
 		if err := os.MkdirAll(filepath.Dir(out), 0o755); err != nil {
 			return 0, err
 		}
-		if err := renameio.WriteFile(out, text, 0o644); err != nil {
+		if err := maybe.WriteFile(out, text, 0o644); err != nil {
 			return 0, err
 		}
 		doc.Written = "is written"

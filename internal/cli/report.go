@@ -9,7 +9,7 @@ import (
 	"strings"
 	"time"
 
-	"github.com/google/renameio/v2"
+	"github.com/google/renameio/v2/maybe"
 
 	"fitcheck/core/evidence"
 	"fitcheck/core/fact"
@@ -61,5 +61,5 @@ func writeNew(file string, replace bool, write func(b *strings.Builder) error) e
 	if err := os.MkdirAll(filepath.Dir(file), 0o755); err != nil {
 		return err
 	}
-	return renameio.WriteFile(file, []byte(b.String()), 0o644)
+	return maybe.WriteFile(file, []byte(b.String()), 0o644)
 }
