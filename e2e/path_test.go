@@ -2,10 +2,12 @@ package e2e
 
 import (
 	"encoding/json"
+	"fmt"
 	"os"
 	"path/filepath"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -155,4 +157,42 @@ func TestNotesOfAPackage(t *testing.T) {
 	r = call(t, dir, "notes", "n.pdf")
 	assert.Equal(t, 4, r.status)
 	assert.Contains(t, r.errout, "n.pdf: the PDF cannot be read")
+}
+
+// pdfFile is a PDF with one page and one line; its root is the given object.
+func pdfFile(line, pages string) []byte {
+	content := "BT /F1 12 Tf 50 750 Td (" + line + ") Tj ET"
+	var b strings.Builder
+	var at []int
+	b.WriteString("%PDF-1.4\n")
+	for i, body := range []string{"<< /Type /Catalog /Pages 2 0 R >>", pages, "<< /Type /Font /Subtype /Type1 /BaseFont /Helvetica /Encoding /WinAnsiEncoding >>",
+		"<< /Type /Page /Parent 2 0 R /MediaBox [0 0 600 800] /Resources << /Font << /F1 3 0 R >> >> /Contents 5 0 R >>",
+		fmt.Sprintf("<< /Length %d >>\nstream\n%s\nendstream", len(content), content)} {
+		at = append(at, b.Len())
+		fmt.Fprintf(&b, "%d 0 obj\n%s\nendobj\n", i+1, body)
+	}
+	xref := b.Len()
+	fmt.Fprintf(&b, "xref\n0 %d\n0000000000 65535 f \n", len(at)+1)
+	for _, o := range at {
+		fmt.Fprintf(&b, "%010d 00000 n \n", o)
+	}
+	fmt.Fprintf(&b, "trailer << /Size %d /Root 1 0 R >>\nstartxref\n%d\n%%%%EOF\n", len(at)+1, xref)
+	return []byte(b.String())
+}
+
+// A PDF is read in a process of its own: one that leads its reader round in
+// circles is given up, and hangs nothing.
+func TestNotesOfAPDF(t *testing.T) {
+	dir := writeKit(t)
+	write(t, dir, "good.pdf", pdfFile("Core release 6.4.1: the boot loader must be 2.0.0 or later.", "<< /Type /Pages /Kids [4 0 R] /Count 1 >>"))
+	r := call(t, dir, "notes", "good.pdf")
+	require.Equal(t, 0, r.status, r.errout)
+	assert.Contains(t, r.out, "page 1, line 1")
+	assert.Contains(t, r.out, "the rulebook says so, too: needs boot >=2.0.0")
+	write(t, dir, "circle.pdf", pdfFile("x", "<< /Type /Pages /Kids [2 0 R] /Count 3 /Parent 2 0 R >>"))
+	begun := time.Now()
+	r = call(t, dir, "notes", "circle.pdf")
+	assert.Equal(t, 4, r.status)
+	assert.Contains(t, r.errout, "circle.pdf: reading the PDF takes longer than")
+	assert.Less(t, time.Since(begun), time.Minute)
 }

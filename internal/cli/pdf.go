@@ -20,7 +20,7 @@ import (
 // the standard input, and ends that process when it takes too long or too much.
 const (
 	pdfCommand = "read-pdf"
-	pdfTime    = 30 * time.Second
+	pdfTime    = 12 * time.Second
 	pdfMemory  = 768 << 20
 )
 
