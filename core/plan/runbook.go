@@ -12,6 +12,7 @@ import (
 	fitpath "fitcheck/core/path"
 	"fitcheck/core/rulebook"
 	"fitcheck/core/survey"
+	y "fitcheck/core/yamlfile"
 )
 
 // Runbook is the steps of one night, in order.
@@ -186,7 +187,7 @@ func (w *writer) before(b *Runbook) Section {
 			w.say(&backup, box, "backup", x)
 		}
 	}
-	save.Commands, backup.Commands = slices.Compact(save.Commands), slices.Compact(backup.Commands)
+	save.Commands, backup.Commands = unique(save.Commands), unique(backup.Commands)
 	add(save)
 	add(backup)
 	if w.resets() {
@@ -324,6 +325,17 @@ func (w *writer) fetch(hop int, b *device.Device, group bool) []Instruction {
 	var out []Instruction
 	x := w.wording(b, st)
 	chosen := w.chosen(hop, b)
+	total := int64(0)
+	for _, c := range chosen {
+		total += c.file.Size
+	}
+	if total > 0 {
+		x := x
+		x.Size = total
+		room := Instruction{Text: fmt.Sprintf("%ssee that there is room for %s.", on, y.FormatSize(total)), Back: "free some, but never the image that runs nor its spare"}
+		w.say(&room, b, "space", x)
+		out = append(out, room)
+	}
 	for _, c := range chosen {
 		x := x
 		x.File, x.Component, x.Slot, x.Size = c.file.Name, c.component, c.slot, c.file.Size
@@ -486,7 +498,7 @@ func (w *writer) check(hop int, after *device.Device, group bool) Instruction {
 		x := w.wording(b, st)
 		w.say(&c, b, "check", x)
 	}
-	c.Commands = slices.Compact(c.Commands)
+	c.Commands = unique(c.Commands)
 	if group {
 		c.See = append(c.See, fmt.Sprintf("all %d members are there", len(after.All())))
 	}
@@ -506,7 +518,16 @@ func (w *writer) check(hop int, after *device.Device, group bool) Instruction {
 func (w *writer) after() Section {
 	s := Section{Title: "Afterwards"}
 	confirm := fmt.Sprintf("Capture what the console says now, and hold it against the plan: fitcheck confirm -device %s -after CAPTURE%s", w.t.Name, w.to())
-	s.Steps = append(s.Steps, Instruction{Text: confirm}, Instruction{Text: "Save the settings, and copy them off the device once more."})
+	save := Instruction{Text: "Save the settings, and copy them off the device once more."}
+	for _, b := range w.boxes() {
+		if n := len(w.t.Steps); n > 0 {
+			x := w.wording(b, &w.t.Steps[n-1])
+			w.say(&save, b, "save", x)
+			w.say(&save, b, "backup", x)
+		}
+	}
+	save.Commands = unique(save.Commands)
+	s.Steps = append(s.Steps, Instruction{Text: confirm}, save)
 	for _, a := range w.t.Result.Plans {
 		s.Steps = append(s.Steps, Instruction{Text: wayBack(a), Warn: a.Back != nil && !a.Back.Found})
 	}
@@ -523,4 +544,16 @@ func wayBack(a *fitpath.Answer) string {
 		return fmt.Sprintf("There is no way back to %s: %s.", a.From, b.Because)
 	}
 	return fmt.Sprintf("The way back to %s: %s.", a.From, b.Because)
+}
+
+// unique leaves out what stands in a list before: members that are alike are
+// told the same once.
+func unique(list []string) []string {
+	var out []string
+	for _, t := range list {
+		if !slices.Contains(out, t) {
+			out = append(out, t)
+		}
+	}
+	return out
 }
