@@ -222,6 +222,45 @@ func TestJSON(t *testing.T) {
 	}
 }
 
+// The verdict is the first thing on the screen, with what it is about.
+func TestVerdictFirst(t *testing.T) {
+	kit := kitDir(t)
+	before, after := filepath.Join(kit, "captures", "cab07.txt"), filepath.Join(kit, "captures", "cab07-after.txt")
+	part := filepath.Join(kit, "part.txt")
+	text, err := os.ReadFile(after)
+	require.NoError(t, err)
+	require.NoError(t, os.WriteFile(part, []byte(strings.ReplaceAll(string(text), "PoE firmware: 2.2", "")), 0o644))
+	into := filepath.Join(kit, "served")
+	for _, c := range []struct {
+		first string
+		args  []string
+	}{
+		{"PATH  depot-core gets from 6.1.2 to 6.4.1 in 4 hops", []string{"path", "-device", "depot-core", "-to", "6.4.1"}},
+		{"PATH  cabinet-07 runs 8.2.1 already", []string{"path", "-device", "cabinet-07", "-to", "8.2.1"}},
+		{"NO PATH  cabinet-07 cannot get from 8.2.1 to 8.4.1", []string{"path", "-device", "cabinet-07", "-to", "8.4.1"}},
+		{"UNSETTLED  whether cabinet-07 can go to 9.0.0 is not settled", []string{"path", "-device", "cabinet-07", "-to", "9.0.0"}},
+		{"NOTES  qm-core-6.4.1.zip::qm-core-6.4.1/NOTES.md: 9 statements that bear on the install", []string{"notes", "qm-core-6.4.1.zip"}},
+		{"MISFIT  nothing is staged", []string{"stage", "-device", "cabinet-12", "-into", into, "qm-tram-a-8.4.2.zip"}},
+		{"STAGED  10 files in " + into, []string{"stage", "-device", "depot-core", "-to", "6.4.1", "-into", into}},
+		{"STAGED  10 files in " + into + ", all there already, as they should be", []string{"stage", "-device", "depot-core", "-to", "6.4.1", "-into", into}},
+		{"STAGED  nothing needs to be: the devices run it already", []string{"stage", "-device", "cabinet-07", "-to", "8.2.1", "-into", into}},
+		{"RUNBOOK  depot-core from 6.1.2 to 6.4.1", []string{"runbook", "-device", "depot-core", "-to", "6.4.1"}},
+		{"MISFIT  nothing is planned", []string{"runbook", "-device", "cabinet-12", "qm-tram-a-8.4.2.zip"}},
+		{"UNSETTLED  nothing is planned", []string{"runbook", "-device", "cabinet-07", "-to", "9.0.0"}},
+		{"AS PLANNED  cabinet-07 did what the plan from 8.2.1 to 8.4.2 said", []string{"confirm", "-device", "cabinet-07", "-after", after, "-to", "8.4.2"}},
+		{"AS PLANNED  cabinet-07 did what the plan from 8.2.1 to 8.4.2 said", []string{"confirm", "-device", "cabinet-07", "-after", after}},
+		{"NOT AS PLANNED  cabinet-07 did not do what the plan from 8.2.1 to 8.4.2 said", []string{"confirm", "-device", "cabinet-07", "-after", before, "-to", "8.4.2"}},
+		{"UNSETTLED  whether cabinet-07 did what the plan from 8.2.1 to 8.4.2 said is not settled", []string{"confirm", "-device", "cabinet-07", "-after", part, "-to", "8.4.2"}},
+		{"RECOVER  platform-2: the boot loader takes vr510-recovery-3.4.0.zip::vr510-v2.trx", []string{"recover", "-device", "platform-2"}},
+		{"REFUSED  platform-2: nothing given is an image that the boot loader takes; vr510-3.4.0.bin comes nearest", []string{"recover", "-device", "platform-2", "vr510-3.4.0.bin"}},
+		{"NOTHING LEFT  sign-2: rulebooks/platform.yaml has no recovery for VP-12, and no other image is known to be stored on the device: nothing is left that software can do; ask the maker", []string{"recover", "-device", "sign-2"}},
+	} {
+		_, out, errout := run(append(c.args, "-kit", kit)...)
+		first, _, _ := strings.Cut(out, "\n")
+		assert.Equal(t, c.first, first, "%v: %s", c.args, errout)
+	}
+}
+
 // Whatever stands in rulebooks, device files, notes and captures, no control
 // character of it reaches a screen, a page or a document; and lines keep to the
 // width.
