@@ -37,64 +37,46 @@ type about struct {
 	text      string
 }
 
-// keptChecks returns what is kept, or makes it. Whoever gets it may append to
-// its sources without harm to others.
-func (c *Cache) keptChecks(key about, make func() []Check) []Check {
+// keep returns what is kept, or makes it.
+func keep[T any](c *Cache, kept func(*Cache) map[about]T, key about, make func() T) T {
 	if c == nil {
 		return make()
 	}
 	c.mu.RLock()
-	kept, ok := c.checks[key]
+	one, ok := kept(c)[key]
 	c.mu.RUnlock()
 	if ok {
-		return kept
+		return one
 	}
-	kept = slices.Clip(make())
-	for i := range kept {
-		kept[i].Sources = slices.Clip(kept[i].Sources)
-	}
+	one = make()
 	c.mu.Lock()
 	defer c.mu.Unlock()
-	c.checks[key] = kept
-	return kept
+	kept(c)[key] = one
+	return one
+}
+
+// keptChecks keeps checks. Whoever gets them may append to their sources
+// without harm to others.
+func (c *Cache) keptChecks(key about, make func() []Check) []Check {
+	return keep(c, func(c *Cache) map[about][]Check { return c.checks }, key, func() []Check {
+		all := slices.Clip(make())
+		for i := range all {
+			all[i].Sources = slices.Clip(all[i].Sources)
+		}
+		return all
+	})
 }
 
 func (c *Cache) keptItems(key about, make func() []*survey.Item) []*survey.Item {
-	if c == nil {
-		return make()
-	}
-	c.mu.RLock()
-	kept, ok := c.items[key]
-	c.mu.RUnlock()
-	if ok {
-		return kept
-	}
-	kept = slices.Clip(make())
-	c.mu.Lock()
-	defer c.mu.Unlock()
-	c.items[key] = kept
-	return kept
+	return keep(c, func(c *Cache) map[about][]*survey.Item { return c.items }, key, func() []*survey.Item { return slices.Clip(make()) })
+}
+
+// keptWay keeps the way to a release, in words.
+func (c *Cache) keptWay(key about, make func() string) string {
+	return keep(c, func(c *Cache) map[about]string { return c.ways }, key, make)
 }
 
 // key is what everything that is kept of a component's items depends on.
 func (j *judge) key(what string, c component, it *survey.Item) about {
 	return about{what: what, survey: j.s, item: it, component: c.name, rb: j.rb, model: j.model, family: j.family()}
-}
-
-// keptWay is the same for the way to a release, in words.
-func (c *Cache) keptWay(key about, make func() string) string {
-	if c == nil {
-		return make()
-	}
-	c.mu.RLock()
-	kept, ok := c.ways[key]
-	c.mu.RUnlock()
-	if ok {
-		return kept
-	}
-	kept = make()
-	c.mu.Lock()
-	defer c.mu.Unlock()
-	c.ways[key] = kept
-	return kept
 }

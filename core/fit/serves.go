@@ -2,6 +2,7 @@ package fit
 
 import (
 	"slices"
+	"strings"
 
 	"fitcheck/core/fact"
 )
@@ -26,7 +27,7 @@ func (v *Verdict) Serves(member, release, family, component, version string) boo
 		if m.Name != member {
 			continue
 		}
-		if family != "" && m.family != "" && m.family != family {
+		if family != "" && m.family != "" && !strings.EqualFold(m.family, family) {
 			return false
 		}
 		for _, c := range m.Checks {

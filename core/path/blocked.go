@@ -15,10 +15,10 @@ const maxBlocked = 10
 func (r *route) blockers(s *search) {
 	t := r.team
 	type place struct{ line, version int32 }
-	reached := map[place]int32{} // with the node that has come furthest
+	reached := map[place]bool{}
 	for i := range s.nodes {
 		if n := &s.nodes[i]; n.done {
-			reached[place{n.line, n.version}] = int32(i)
+			reached[place{n.line, n.version}] = true
 		}
 	}
 	seen := map[place]bool{}
@@ -34,15 +34,10 @@ func (r *route) blockers(s *search) {
 			r.answer.Blocked = append(r.answer.Blocked, b)
 			continue
 		}
-		// From the nearest state, what is against the last step?
-		near := r.nearestTo(s, at.line, at.version)
+		// From the state that comes nearest, what is against the last step?
 		m := move{line: at.line, version: at.version}
-		from := r.replay(s, near)
+		from := r.replay(s, r.leastAgainst(s, m))
 		against := t.against(from, m)
-		if best := r.leastAgainst(s, m); best >= 0 {
-			from = r.replay(s, best)
-			against = t.against(from, m)
-		}
 		hop := false
 		for _, reason := range against {
 			b := Blocked{Release: t.name(at.line, at.version, 0), Because: reason.text, Sources: reason.sources}
@@ -62,7 +57,7 @@ func (r *route) blockers(s *search) {
 		for line := range t.lines {
 			for i := len(t.lines[line].versions) - 1; i >= 0 && found < most; i-- {
 				p := place{int32(line), int32(i)}
-				if _, ok := reached[p]; ok || seen[p] || p == at || !t.lines[line].candidates[i].listed {
+				if reached[p] || seen[p] || p == at || !t.lines[line].candidates[i].listed {
 					continue
 				}
 				if r.leads(p.line, p.version, at.line, at.version) {
@@ -112,31 +107,9 @@ func (r *route) standing(line, version int32) (Blocked, bool) {
 	return b, len(texts) > 0
 }
 
-// nearestTo is the state that was reached whose version is nearest to another;
-// in its own line if there is one.
-func (r *route) nearestTo(s *search, line, version int32) int32 {
-	best, least := int32(0), int32(-1)
-	for i := range s.nodes {
-		n := &s.nodes[i]
-		if !n.done {
-			continue
-		}
-		d := n.version - version
-		if d < 0 {
-			d = -d
-		}
-		if n.line != line {
-			d += int32(len(r.team.lines[line].versions)) + 1
-		}
-		if least < 0 || d <= least {
-			best, least = int32(i), d
-		}
-	}
-	return best
-}
-
 // leastAgainst is the reached state from which fewest things are against a
-// move; of a great many states the nearest few are tried.
+// move; of a great many states the nearest few are tried. The start is always
+// reached.
 func (r *route) leastAgainst(s *search, m move) int32 {
 	var all []int32
 	for i := range s.nodes {
@@ -209,10 +182,8 @@ func (r *route) whoRaises(s *search, from stand, line int32, lack reason) string
 		alone := name == box.boot && t.bootAlone(l, lack.box)
 		m := move{line: line, version: int32(i), bootOnly: alone}
 		why := "the way there is blocked as well"
-		if best := r.leastAgainst(s, m); best >= 0 {
-			if all := t.boxAgainst(r.replay(s, best), m, lack.box); len(all) > 0 {
-				why = all[0].text
-			}
+		if all := t.boxAgainst(r.replay(s, r.leastAgainst(s, m)), m, lack.box); len(all) > 0 {
+			why = all[0].text
 		}
 		would = append(would, fmt.Sprintf("%s brings %s %s, but %s", l.versions[i].Text, name, text, why))
 	}

@@ -31,43 +31,24 @@ type Step struct {
 func (s *Shelf) Steps(d *device.Device, hops []path.Hop) []Step {
 	var out []Step
 	for i, h := range hops {
-		before := After(d, s.Rules, hops[:i])
-		out = append(out, Step{Hop: h, Before: before, Packages: s.carry(before, &h)})
+		step := Step{Hop: h, Before: After(d, s.Rules, hops[:i])}
+		step.Packages = s.carry(&step)
+		out = append(out, step)
 	}
 	return out
 }
 
-// wanted is what a hop installs on a member.
-type wanted struct{ member, component, version string }
-
 // carry picks packages that together hold the images of a hop: one for all of
-// them where there is one, else as few as serve. Images that the hop cannot do
-// without are the main one and the other half of its pair, or of a hop that
-// installs only that, the boot loader.
-func (s *Shelf) carry(before *device.Device, h *path.Hop) []*survey.Survey {
+// them where there is one, else as few as serve.
+func (s *Shelf) carry(h *Step) []*survey.Survey {
 	var want []wanted
-	must := map[wanted]bool{}
-	for _, b := range before.All() {
-		name := b.Name.Text
-		if len(h.Members) > 0 && !slices.Contains(h.Members, name) {
-			continue
-		}
-		rb := s.Rules(b.Model.Text)
-		main := rb.Main(h.Family)
-		if !h.BootOnly {
-			one := wanted{name, main, h.To}
-			want, must[one] = append(want, one), true
-		}
-		for _, c := range h.Components {
-			if one := (wanted{name, c.Component, c.To}); (c.Member == "" || c.Member == name) && c.Component != main {
-				want, must[one] = append(want, one), h.BootOnly || rb.Paired(h.Family, main, c.Component)
-			}
-		}
+	for _, b := range h.only().All() {
+		want = append(want, h.wants(b, s.Rules)...)
 	}
 	served := make([][]wanted, len(s.Surveys))
 	fits := make([]*fit.Verdict, len(s.Surveys))
 	for i, one := range s.Surveys {
-		v := fit.Match(before, fit.Rulebooks(s.Rules), one, s.Options)
+		v := fit.Match(h.Before, fit.Rulebooks(s.Rules), one, s.Options)
 		fits[i] = v
 		for _, w := range want {
 			if v.Serves(w.member, h.Release, h.Family, w.component, w.version) {
@@ -80,6 +61,10 @@ func (s *Shelf) carry(before *device.Device, h *path.Hop) []*survey.Survey {
 		best, most := -1, 0
 		for i := range s.Surveys {
 			n := 0
+			// Two packages of one name cannot be told apart by their items' addresses.
+			if slices.ContainsFunc(out, func(o *survey.Survey) bool { return o.Name == s.Surveys[i].Name }) {
+				continue
+			}
 			for _, w := range served[i] {
 				if slices.Contains(left, w) {
 					n++
@@ -90,7 +75,7 @@ func (s *Shelf) carry(before *device.Device, h *path.Hop) []*survey.Survey {
 			}
 		}
 		if best < 0 {
-			if slices.ContainsFunc(left, func(w wanted) bool { return must[w] }) {
+			if slices.ContainsFunc(left, func(w wanted) bool { return w.must }) {
 				return nil
 			}
 			break

@@ -169,7 +169,10 @@ func (s *Staging) compare(wanted map[string][]byte, res *Staged) (missing, remov
 	}
 	if s.Replace {
 		for name, sum := range earlier {
-			if got, err := digestOf(filepath.Join(s.Dir, filepath.FromSlash(name))); want[name] == "" && err == nil && got == sum && filepath.IsLocal(name) {
+			if want[name] != "" || !filepath.IsLocal(name) { // the record may have been written by anybody
+				continue
+			}
+			if got, err := digestOf(filepath.Join(s.Dir, filepath.FromSlash(name))); err == nil && got == sum {
 				remove = append(remove, name)
 			}
 		}

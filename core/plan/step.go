@@ -1,21 +1,73 @@
 package plan
 
 import (
+	"fmt"
 	"slices"
 
 	"fitcheck/core/device"
+	"fitcheck/core/fact"
 	"fitcheck/core/fit"
+	"fitcheck/core/survey"
 )
 
 // Judge holds a step's packages against the device as it is by then, in full:
 // only the members that make the hop, and of a hop that installs only the boot
 // loader only what bears on that.
 func (s *Step) Judge(rules Rules, o fit.Options) *fit.Verdict {
-	v := fit.MatchAll(s.only(), fit.Rulebooks(rules), s.Packages, o)[0]
+	v := fit.Match(s.only(), fit.Rulebooks(rules), survey.Join(s.Packages...), o)
 	if s.BootOnly {
 		bootOnly(v)
 	}
+	s.serves(v, rules)
 	return v
+}
+
+// serves makes sure that the packages, read in full, hold for every member what
+// the hop cannot do without: what a quick look found may have been something
+// else, and a verdict without an image fits nobody.
+func (s *Step) serves(v *fit.Verdict, rules Rules) {
+	for _, b := range s.only().All() {
+		for _, w := range s.wants(b, rules) {
+			if !w.must || v.Serves(w.member, s.Release, s.Family, w.component, w.version) {
+				continue
+			}
+			for i := range v.Members {
+				m := &v.Members[i]
+				if m.Name != w.member {
+					continue
+				}
+				m.Checks = append(m.Checks, fit.Check{Check: "complete", Component: w.component, Outcome: fit.Misfit, Device: w.member, Package: v.Package,
+					Because: fmt.Sprintf("it does not hold the %s of release %s for %s", w.component, s.Release, w.member), Advice: "get the package of this release that is for it",
+					Sources: []fit.Cited{{Side: fit.OfDevice, Value: w.member, Source: b.Source("name", b.Name.Spot)}, {Side: fit.OfPackage, Value: v.Package, Source: fact.Source{Kind: fact.FileName, File: v.Package}}}})
+				m.Verdict, v.Verdict = fit.Misfit, fit.Misfit
+			}
+		}
+	}
+}
+
+// wanted is an image that a hop installs on a member; must says that it cannot
+// do without.
+type wanted struct {
+	member, component, version string
+	must                       bool
+}
+
+// wants lists the images that a hop installs on a box. It cannot do without the
+// main one and the other half of its pair, or, when it installs only that, the
+// boot loader.
+func (s *Step) wants(b *device.Device, rules Rules) []wanted {
+	var out []wanted
+	name, rb := b.Name.Text, rules(b.Model.Text)
+	main := rb.Main(s.Family)
+	if !s.BootOnly {
+		out = append(out, wanted{name, main, s.To, true})
+	}
+	for _, c := range s.Components {
+		if (c.Member == "" || c.Member == name) && c.Component != main {
+			out = append(out, wanted{name, c.Component, c.To, s.BootOnly || rb.Paired(s.Family, main, c.Component)})
+		}
+	}
+	return out
 }
 
 // only is the device with those members that make the hop.

@@ -7,6 +7,7 @@ import (
 	"io"
 	"net"
 	"strconv"
+	"strings"
 	"time"
 )
 
@@ -98,6 +99,9 @@ func Get(ctx context.Context, server *net.UDPAddr, name string, w io.Writer, o O
 // begin sends the request until it is answered; a server that refuses the
 // options is asked without.
 func (s *session) begin(op opcode, name string, asked []option, want func(*packet) (bool, error)) error {
+	if name == "" || strings.ContainsRune(name, 0) || len(name) > 255 {
+		return fmt.Errorf("%q is no name that a request can carry", name)
+	}
 	err := s.exchange(request(op, name, asked), want)
 	var refused *Error
 	if errors.As(err, &refused) && refused.Code == CodeOption && len(asked) > 0 {
