@@ -2,7 +2,6 @@ package fit
 
 import (
 	"fmt"
-	"slices"
 	"strings"
 
 	"fitcheck/core/fact"
@@ -10,62 +9,10 @@ import (
 	y "fitcheck/core/yamlfile"
 )
 
-// situation is the device as it is, for needs to be held against.
-type situation struct{ *judge }
-
-// Version implements rulebook.Situation.
-func (s situation) Version(component string) (string, bool) {
-	f, ok := s.d.Version(component)
-	return f.Value, ok
-}
-
-// Companion implements rulebook.Situation.
-func (s situation) Companion(name string) (string, bool) {
-	e, ok := s.d.Companions.Get(name)
-	if _, guessed := s.d.Guessed("companions." + name); !ok || guessed {
-		return "", false
-	}
-	return e.Value.Text, true
-}
-
-// StorageFree implements rulebook.Situation.
-func (s situation) StorageFree() (int64, bool) {
-	_, guessed := s.d.Guessed("storage_free")
-	return s.d.StorageFree.Bytes, s.d.StorageFree.Set() && !guessed
-}
-
-// Memory implements rulebook.Situation.
-func (s situation) Memory() (int64, bool) {
-	bytes, known, _ := s.memory()
-	return bytes, known
-}
-
-// Feature implements rulebook.Situation.
-func (s situation) Feature(name string) rulebook.Truth {
-	switch {
-	case !s.sides[fact.Feature].known():
-		return rulebook.Unknown
-	case s.stance(fact.Feature, []fact.Fact{{About: fact.Feature, Value: name}}) == names:
-		return rulebook.Holds
-	}
-	return rulebook.Fails
-}
-
-// Attached implements rulebook.Situation.
-func (s situation) Attached(model string) rulebook.Truth {
-	if _, guessed := s.d.Guessed("attached"); guessed || len(s.d.Attached) == 0 {
-		return rulebook.Unknown
-	}
-	if slices.ContainsFunc(s.d.Attached, func(t y.Text) bool { return s.rb.CanonicalModel(t.Text) == s.rb.CanonicalModel(model) }) {
-		return rulebook.Holds
-	}
-	return rulebook.Fails
-}
-
 // need checks one thing that a release asks for.
 func (j *judge) need(rel *rulebook.Release, n rulebook.Need) Check {
 	var ch Check
-	truth := n.Met(j.rb, situation{j})
+	truth := n.Met(j.rb, rulebook.OfDevice{Device: j.d, Rules: j.rb, Model: j.first(fact.Model), Revision: j.first(fact.Revision)})
 	switch {
 	case n.Component.Set():
 		ch = j.needComponent(n, truth)

@@ -260,6 +260,11 @@ func (r *route) bySlot(end stand, hops int) (found string, why []string) {
 // slots are those of a box after so many hops of the answer.
 func (r *route) slots(b, hops int) Slots {
 	s := NewSlots(r.team.boxes[b])
+	if r.at != nil {
+		for _, v := range r.at.installs[r.team.boxes[b]] {
+			s.Install(v)
+		}
+	}
 	for _, h := range r.answer.Hops[:hops] {
 		if !h.BootOnly {
 			s.Install(h.To)

@@ -8,7 +8,6 @@ import (
 	"fitcheck/core/device"
 	"fitcheck/core/fact"
 	"fitcheck/core/rulebook"
-	y "fitcheck/core/yamlfile"
 )
 
 // Box is one device as the search sees it.
@@ -84,70 +83,26 @@ func (b *Box) bringsOf(rel *rulebook.Release, family, component string) (string,
 	return rel.Version.Text, pairs(f, main, component)
 }
 
-// situation is a box at some point of a path: its constant side is the
-// device's, its components are those of the state.
+// situation is a box at some point of a path: all but its components is as the
+// device file says.
 type situation struct {
-	*Box
-	main     string // version of the main component
-	family   string
-	versions map[string]string
+	rulebook.OfDevice
+	main      string // version of the main component
+	component string // name of the main component
+	versions  map[string]string
+}
+
+func (b *Box) situation(family, main string, versions map[string]string) situation {
+	return situation{rulebook.OfDevice{Device: b.Device, Rules: b.Rules, Model: b.Model, Revision: b.Revision}, main, b.Rules.Main(family), versions}
 }
 
 // Version implements rulebook.Situation.
 func (s situation) Version(component string) (string, bool) {
-	if component == s.Rules.Main(s.family) {
+	if component == s.component {
 		return s.main, s.main != ""
 	}
 	v, ok := s.versions[component]
 	return v, ok
-}
-
-// Companion implements rulebook.Situation.
-func (s situation) Companion(name string) (string, bool) {
-	e, ok := s.Device.Companions.Get(name)
-	if _, guessed := s.Device.Guessed("companions." + name); !ok || guessed {
-		return "", false
-	}
-	return e.Value.Text, true
-}
-
-// StorageFree implements rulebook.Situation.
-func (s situation) StorageFree() (int64, bool) {
-	_, guessed := s.Device.Guessed("storage_free")
-	return s.Device.StorageFree.Bytes, s.Device.StorageFree.Set() && !guessed
-}
-
-// Memory implements rulebook.Situation.
-func (s situation) Memory() (int64, bool) {
-	if _, guessed := s.Device.Guessed("memory"); s.Device.Memory.Set() && !guessed {
-		return s.Device.Memory.Bytes, true
-	}
-	if m, ok := s.Rules.FindModel(s.Box.Model); ok {
-		if size, ok := s.Rules.MemorySize(&m.Value, s.Revision); ok {
-			return size.Bytes, true
-		}
-	}
-	return 0, false
-}
-
-// Feature implements rulebook.Situation.
-func (s situation) Feature(name string) rulebook.Truth {
-	return listed(s.Device, "features", s.Device.Features, func(t string) bool { return strings.EqualFold(t, name) })
-}
-
-// Attached implements rulebook.Situation.
-func (s situation) Attached(model string) rulebook.Truth {
-	return listed(s.Device, "attached", s.Device.Attached, func(t string) bool { return s.Rules.CanonicalModel(t) == s.Rules.CanonicalModel(model) })
-}
-
-func listed(d *device.Device, key string, list []y.Text, is func(string) bool) rulebook.Truth {
-	if _, guessed := d.Guessed(key); guessed || len(list) == 0 {
-		return rulebook.Unknown
-	}
-	if slices.ContainsFunc(list, func(t y.Text) bool { return is(t.Text) }) {
-		return rulebook.Holds
-	}
-	return rulebook.Fails
 }
 
 // hardware names a box in words.

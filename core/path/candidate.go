@@ -297,7 +297,7 @@ func (b *Box) entitled(rel *rulebook.Release, of Cited) []reason {
 
 // asks holds a need that is not on a component against the box.
 func (b *Box) asks(n *rulebook.Need) []reason {
-	truth := n.Met(b.Rules, situation{Box: b})
+	truth := n.Met(b.Rules, b.situation("", "", nil))
 	if truth == rulebook.Holds {
 		return nil
 	}

@@ -136,7 +136,7 @@ func (t *team) name(line, v int32, b int) string {
 
 // situation is what a box is at some point.
 func (t *team) situation(s stand, b int) situation {
-	return situation{Box: t.boxes[b], main: t.from(s).Text, family: t.lines[s.line].families[b], versions: s.components[b]}
+	return t.boxes[b].situation(t.lines[s.line].families[b], t.from(s).Text, s.components[b])
 }
 
 // lacks tells whether a need on a component does not hold, counting what the

@@ -67,7 +67,7 @@ func Find(q Request) (*Result, error) {
 		res.Notes = append(res.Notes, why)
 	}
 	for _, b := range boxes {
-		a, err := f.solve([]*Box{b}, nil, nil)
+		a, err := f.solve([]*Box{b}, nil)
 		if err != nil {
 			return nil, err
 		}
@@ -117,7 +117,7 @@ func (f *finder) together(boxes []*Box) (*Answer, error) {
 	}
 	at := f.versions(boxes)
 	if len(at) == 1 {
-		joint, err := f.solve(boxes, nil, nil)
+		joint, err := f.solve(boxes, nil)
 		if err != nil {
 			return nil, err
 		}
@@ -136,7 +136,7 @@ func (f *finder) together(boxes []*Box) (*Answer, error) {
 	var why []string
 	var first *Answer
 	for i, m := range meets {
-		plan, err := f.by(boxes, at, m.version)
+		plan, err := f.by(boxes, at, m.version, goal.text)
 		if err != nil {
 			return nil, err
 		}
@@ -184,10 +184,18 @@ next:
 	return out
 }
 
+// met is where the members of a group are once all run one version.
+type met struct {
+	version    string
+	components map[*Box]map[string]string
+	// installs are the main versions that a box was brought to on the way.
+	installs map[*Box][]string
+}
+
 // by plans for a group by way of one version at which all meet.
-func (f *finder) by(boxes []*Box, at []gathering, meet string) (*Answer, error) {
+func (f *finder) by(boxes []*Box, at []gathering, meet, goal string) (*Answer, error) {
 	var before []Hop
-	ends := map[*Box]map[string]string{}
+	there := &met{meet, map[*Box]map[string]string{}, map[*Box][]string{}}
 	total := &Answer{From: at[0].version, To: f.Goal.Version}
 	for _, g := range at {
 		if g.scheme().Equal(g.version, meet) {
@@ -196,7 +204,7 @@ func (f *finder) by(boxes []*Box, at []gathering, meet string) (*Answer, error) 
 		inner := &finder{Request: f.Request}
 		inner.Goal = Goal{Version: meet}
 		inner.Plain = true
-		a, err := inner.solve(g.boxes, nil, nil)
+		a, err := inner.solve(g.boxes, nil)
 		if err != nil {
 			return nil, err
 		}
@@ -218,17 +226,22 @@ func (f *finder) by(boxes []*Box, at []gathering, meet string) (*Answer, error) 
 				}
 			}
 			why := fmt.Sprintf("brings %s to %s, where the others are", strings.Join(names, ", "), meet)
-			if f.Goal.Version == meet {
+			if g.scheme().Equal(goal, meet) {
 				why = fmt.Sprintf("brings %s to %s", strings.Join(names, ", "), meet)
 			}
 			a.Hops[i].Because = why + "; " + a.Hops[i].Because
 		}
 		before = append(before, a.Hops...)
 		for i, b := range g.boxes {
-			ends[b] = a.end.components[i]
+			there.components[b] = a.end.components[i]
+			for _, h := range a.Hops {
+				if !h.BootOnly {
+					there.installs[b] = append(there.installs[b], h.To)
+				}
+			}
 		}
 	}
-	a, err := f.solve(boxes, &meet, ends)
+	a, err := f.solve(boxes, there)
 	if err != nil {
 		return nil, err
 	}
@@ -236,8 +249,13 @@ func (f *finder) by(boxes []*Box, at []gathering, meet string) (*Answer, error) 
 		a.Hops = append(before, a.Hops...)
 	}
 	a.States += total.States
-	if len(at) > 1 {
-		a.Notes = append(a.Notes, "the members do not run one version now: "+f.spread(at))
+	a.Notes = append(a.Notes, "the members do not run one version now: "+f.spread(at))
+	if most := at[0]; !most.scheme().Equal(most.version, meet) { // then what most run is not where they come together
+		a.From, a.Back = most.version, nil
+		for i := range a.Hops {
+			a.Hops[i].NoReturn = false
+		}
+		a.Notes = append(a.Notes, "the members come from several versions, and no way back leads to all of them: ask for the way back of each by itself")
 	}
 	return a, nil
 }
@@ -297,9 +315,9 @@ func lines(boxes []*Box) [][]string {
 	return out
 }
 
-// solve finds the path of boxes that run one version. at and ends say what they
-// run at the start, where that is not what the device file says.
-func (f *finder) solve(boxes []*Box, at *string, ends map[*Box]map[string]string) (*Answer, error) {
+// solve finds the path of boxes that run one version. at says what they run at
+// the start, where that is not what the device file says.
+func (f *finder) solve(boxes []*Box, at *met) (*Answer, error) {
 	a := &Answer{Name: boxes[0].Device.Name.Text, To: f.Goal.Version, Family: cmp.Or(f.Goal.Family, boxes[0].Family)}
 	if len(boxes) > 1 {
 		a.Name = f.Device.Name.Text
@@ -312,7 +330,7 @@ func (f *finder) solve(boxes []*Box, at *string, ends map[*Box]map[string]string
 	}
 	from, _ := boxes[0].mainVersion()
 	if at != nil {
-		from = *at
+		from = at.version
 	}
 	a.From = from
 	extra := []string{from}
@@ -328,9 +346,9 @@ func (f *finder) solve(boxes []*Box, at *string, ends map[*Box]map[string]string
 	a.To, a.Family, a.Notes = goal.text, t.lines[goal.line].family, goal.notes
 	begin := stand{line: 0, version: int32(t.lines[0].find(from))}
 	for _, b := range boxes {
-		comps, ok := ends[b]
-		if !ok {
-			comps = b.installed()
+		comps := b.installed()
+		if at != nil && at.components[b] != nil {
+			comps = at.components[b]
 		}
 		begin.components = append(begin.components, comps)
 	}
@@ -338,7 +356,7 @@ func (f *finder) solve(boxes []*Box, at *string, ends map[*Box]map[string]string
 	if !t.lines[0].candidates[begin.version].listed && len(t.rules.Releases) > 0 {
 		a.Notes = append(a.Notes, fmt.Sprintf("%s does not list %s, which is installed; its rules are read by version all the same", t.rules.File, from))
 	}
-	r := &route{finder: f, team: t, begin: begin, goal: goal, answer: a}
+	r := &route{finder: f, team: t, begin: begin, goal: goal, answer: a, at: at}
 	return a, r.seek()
 }
 
@@ -349,6 +367,7 @@ type route struct {
 	begin   stand
 	goal    target
 	answer  *Answer
+	at      *met  // where members came together first; nil when they were
 	returns *bool // see mayReturn
 	// returning: hops are told that lead back to where it began.
 	returning bool

@@ -245,6 +245,30 @@ func TestWayBack(t *testing.T) {
 	}
 }
 
+// A member that was brought to the others first has written to its slots by then.
+func TestWayBackOfALateMember(t *testing.T) {
+	slots := func(active, other string) string {
+		return fmt.Sprintf("slots: [{name: A, main: '%s', active: true}, {name: B, main: '%s'}]", active, other)
+	}
+	dev := "model: Q1\nrevision: A1\ncompanions: {ctl: '5.1'}\ngroup: stack\nuniform: true\nmembers:\n" +
+		"  - {name: a, installed: {main: '2.0', boot: '2.0'}, " + slots("2.0", "1.0") + "}\n" +
+		"  - {name: b, installed: {main: '2.0', boot: '2.0'}, " + slots("2.0", "1.0") + "}\n" +
+		"  - {name: c, installed: {main: '1.0', boot: '1.0'}, " + slots("1.0", "0.9") + "}\n"
+	a := ask(t, lineRules, dev, Request{Goal: Goal{Version: "3.0"}}).Plans[0]
+	require.Equal(t, "2.0@c 3.0@a+b+c", short(a.Hops))
+	require.NotNil(t, a.Back)
+	assert.Equal(t, "slot", a.Back.By, a.Back.Because)
+	assert.Equal(t, "2.0", a.From)
+	// Where they meet elsewhere, no one way back is told.
+	apart := strings.NewReplacer("{name: c, installed: {main: '1.0', boot: '1.0'}", "{name: c, installed: {main: '2.5', boot: '2.0'}").Replace(dev)
+	a = ask(t, strings.Replace(lineRules, "    - {from: '>=2.0', to: '1.0', allow: true, resets_config: true, source: RN}\n", "", 1), apart, Request{Goal: Goal{Version: "latest"}}).Plans[0]
+	require.Equal(t, "3.0@a+b 3.0@c", short(a.Hops))
+	assert.Equal(t, "2.0", a.From)
+	assert.Nil(t, a.Back)
+	assert.Contains(t, a.Hops[1].Because, "brings c to 3.0; ")
+	assert.Contains(t, strings.Join(a.Notes, "\n"), "no way back leads to all of them")
+}
+
 // Halves of a pair move together, and a boot loader that is half of one never
 // by itself.
 func TestPairedMoveTogether(t *testing.T) {
