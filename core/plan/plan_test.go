@@ -159,6 +159,21 @@ func TestShelfGoesByWhatPackagesHold(t *testing.T) {
 	assert.False(t, has(rb.FindRelease("2.3.0", "baton", "VC-40", "")))
 }
 
+// Packages that do not hold what a hop needs fit nobody, whatever else of them is
+// in order: least of all where only the boot loader is asked for.
+func TestStepWithoutItsImages(t *testing.T) {
+	b := newBench(t, "qm-core-6.1.2.zip", "qm-core-6.3.0.zip", "qm-core-6.4.1.zip")
+	x := b.target(t, b.device(t, "depot-core"), path.Goal{Version: "6.4.1"})
+	require.True(t, x.Steps[1].BootOnly)
+	for hop, pkg := range map[int]string{1: "qm-core-6.3.0.zip", 2: "qm-core-6.4.1.zip", 3: "qm-core-6.3.0.zip"} {
+		step := x.Steps[hop]
+		step.Packages = []*survey.Survey{b.survey(t, pkg)}
+		v := step.Judge(b.rules, fit.Options{})
+		assert.Equal(t, fit.Misfit, v.Verdict, "hop %d with %s", hop+1, pkg)
+		assert.Contains(t, v.Deciding(), "complete")
+	}
+}
+
 func TestArrange(t *testing.T) {
 	file := func(pkg, name, sum string) Serving {
 		return Serving{Name: name, Address: pkg + "::" + name, Package: pkg, Digests: map[digest.Algorithm]string{digest.SHA256: sum}, For: []Use{{Device: "d"}}}
