@@ -253,7 +253,7 @@ recovery:
     network: {device: 10.77.0.1, host: 10.77.0.2/24}
     transfer: {protocol: tftp, direction: push, mode: octet, port: 69, within: 20s}
     accepts: {formats: [trx], components: [main], largest: 8MiB, wrapped: false}
-    afterwards: {wait: 6m, note: "the lamp is green in the end; until then keep the power on"}
+    afterwards: {wait: 6m, note: "the lamp is green in the end; until then keep the power on", signs: {ping_ttl: 128}}
     source: VR51
 `
 

@@ -147,16 +147,26 @@ func TestInterrupt(t *testing.T) {
 	c.Dir, c.Stderr = dir, &out
 	c.Env = append(os.Environ(), "TMPDIR="+tmp)
 	require.NoError(t, c.Start())
-	time.Sleep(120 * time.Millisecond)
+	ended := make(chan error, 1)
+	go func() { ended <- c.Wait() }()
+	// It is at work, and listens to signals, once there is a temporary file.
+	for working := false; !working; {
+		select {
+		case <-ended:
+			t.Fatal("it ended before it could be interrupted: ", out.String())
+		case <-time.After(time.Millisecond):
+			found, err := os.ReadDir(tmp)
+			require.NoError(t, err)
+			working = len(found) > 0
+		}
+	}
 	require.NoError(t, c.Process.Signal(os.Interrupt))
-	c.Wait()
+	<-ended
 	left, err := os.ReadDir(tmp)
 	require.NoError(t, err)
 	assert.Empty(t, left, "temporary files are gone")
-	if code := c.ProcessState.ExitCode(); code != 0 { // a very fast machine may have ended before
-		assert.Equal(t, 130, code, out.String())
-		assert.Contains(t, out.String(), "interrupted")
-	}
+	assert.Equal(t, 130, c.ProcessState.ExitCode(), out.String())
+	assert.Contains(t, out.String(), "interrupted")
 }
 
 // A result that could not be written in full never ends with a good status.

@@ -227,7 +227,7 @@ func TestCommandsAgree(t *testing.T) {
 	assert.Equal(t, "M. Brook", line.By)
 	assert.Equal(t, "fits", line.Verdict)
 	assert.Len(t, line.Images, 3)
-	assert.WithinDuration(t, time.Now(), line.Time, time.Minute)
+	assert.WithinDuration(t, time.Now(), line.Time, time.Hour)
 }
 
 // promised writes a device file by the components that the hops of a path
@@ -293,13 +293,13 @@ func TestRecoverOverLoopback(t *testing.T) {
 	dir := writeKit(t)
 	ports := freePorts(t)([]string{"PORT", "ECHO"})
 	var out bytes.Buffer
-	stand := exec.Command(program, "stand-in", "-device", "platform-2", "-port", ports[0], "-echo", ports[1], "-old", "700ms", "-dead", "200ms", "-write", "500ms", "-once", "-loss", "3", "-out", "runs.trx")
+	stand := exec.Command(program, "stand-in", "-device", "platform-2", "-port", ports[0], "-echo", ports[1], "-old", "700ms", "-dead", "200ms", "-write", "2s", "-wait", "1h", "-once", "-loss", "3", "-out", "runs.trx")
 	stand.Dir, stand.Stdout, stand.Stderr = dir, &out, &out
 	require.NoError(t, stand.Start())
 	defer stand.Process.Kill()
-	r := call(t, dir, "recover", "-device", "platform-2", "-watch", "-address", "127.0.0.1", "-port", ports[0], "-probe", "udp:"+ports[1], "-settle", "20s", "-for", "100s")
+	r := call(t, dir, "recover", "-device", "platform-2", "-watch", "-address", "127.0.0.1", "-port", ports[0], "-probe", "udp:"+ports[1], "-settle", "1h", "-for", "1h")
 	require.Equal(t, 0, r.status, r.out+r.errout)
-	for _, want := range []string{"the old system answers, not the boot loader", "the boot loader waits (time to live 200)", "the image is over", "BACK  the device is back"} {
+	for _, want := range []string{"the old system answers, not the boot loader", "the boot loader waits (time to live 200)", "the image is over", "BACK  the device is back: the new system answers"} {
 		assert.Contains(t, r.out, want)
 	}
 	require.NoError(t, stand.Wait(), out.String())
@@ -333,6 +333,21 @@ func tftpTools(t *testing.T) (server, client string) {
 	return server, client
 }
 
+// listens waits until a server answers.
+func listens(t *testing.T, addr *net.UDPAddr) {
+	conn, err := net.ListenUDP("udp4", nil) // it answers from another port
+	require.NoError(t, err)
+	defer conn.Close()
+	b := make([]byte, 600)
+	for {
+		_, _ = conn.WriteToUDP([]byte("\x00\x01is it there?\x00octet\x00"), addr)
+		require.NoError(t, conn.SetReadDeadline(time.Now().Add(200*time.Millisecond)))
+		if _, err := conn.Read(b); err == nil {
+			return
+		}
+	}
+}
+
 // What is staged arrives whole through another server and another client; and
 // our own side works with them both ways, over more than 32 MiB.
 func TestOtherTFTP(t *testing.T) {
@@ -358,7 +373,7 @@ func TestOtherTFTP(t *testing.T) {
 	daemon := exec.Command(server, "-L", "-a", addr.String(), "-s", root)
 	require.NoError(t, daemon.Start())
 	defer daemon.Process.Kill()
-	time.Sleep(300 * time.Millisecond)
+	listens(t, addr)
 
 	// Their client fetches what is staged.
 	sums, err := os.ReadFile(filepath.Join(root, "SHA256SUMS"))
@@ -380,7 +395,7 @@ func TestOtherTFTP(t *testing.T) {
 
 	// Our client and their server: with large blocks, and with block numbers that
 	// begin anew.
-	ctx, cancel := context.WithTimeout(context.Background(), 2*time.Minute)
+	ctx, cancel := context.WithCancel(context.Background())
 	defer cancel()
 	for _, block := range []int{0, 1428, 65464} {
 		var got bytes.Buffer
@@ -392,7 +407,7 @@ func TestOtherTFTP(t *testing.T) {
 	require.Eventually(t, func() bool {
 		data, err := os.ReadFile(filepath.Join(root, "in.bin"))
 		return err == nil && bytes.Equal(big, data)
-	}, 5*time.Second, 50*time.Millisecond)
+	}, 10*time.Minute, 20*time.Millisecond)
 	var told *tftp.Error
 	_, err = tftp.Get(ctx, addr, "not-there", &bytes.Buffer{}, tftp.Options{Timeout: time.Second})
 	require.ErrorAs(t, err, &told)

@@ -7,7 +7,6 @@ import (
 	"path/filepath"
 	"strings"
 	"testing"
-	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -190,9 +189,7 @@ func TestNotesOfAPDF(t *testing.T) {
 	assert.Contains(t, r.out, "page 1, line 1")
 	assert.Contains(t, r.out, "the rulebook says so, too: needs boot >=2.0.0")
 	write(t, dir, "circle.pdf", pdfFile("x", "<< /Type /Pages /Kids [2 0 R] /Count 3 /Parent 2 0 R >>"))
-	begun := time.Now()
 	r = call(t, dir, "notes", "circle.pdf")
 	assert.Equal(t, 4, r.status)
-	assert.Contains(t, r.errout, "circle.pdf: reading the PDF takes longer than")
-	assert.Less(t, time.Since(begun), time.Minute)
+	assert.Contains(t, r.errout, "circle.pdf: reading the PDF takes more than 4 s of the processor's time")
 }

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"strings"
 
+	"fitcheck/core/duration"
 	"fitcheck/core/rulebook"
 )
 
@@ -125,7 +126,7 @@ func (r *route) losses(hops []Hop) []string {
 		out[0] += ", and the configuration is kept"
 	}
 	if outage > 0 {
-		out[0] += fmt.Sprintf(", %d minutes without service", outage)
+		out[0] += fmt.Sprintf(", %s without service", duration.Minutes(outage))
 	}
 	return out
 }

@@ -5,9 +5,9 @@ import (
 	"fmt"
 	"slices"
 	"strings"
-	"time"
 
 	"fitcheck/core/device"
+	"fitcheck/core/duration"
 	"fitcheck/core/fact"
 	"fitcheck/core/fit"
 	"fitcheck/core/image"
@@ -278,16 +278,12 @@ func (r *Recovery) steps(rb *rulebook.Rulebook) {
 	if h := e.Network.Host; h.Set() {
 		add(Instruction{Text: fmt.Sprintf("give this computer the address %s, on the port that leads to the device and nothing else.", h.Text)})
 	}
-	enter := Instruction{Text: "bring the boot loader to wait: switch the device off and on."}
-	if e.Enter.Set() {
-		enter.Text = e.Enter.Text
+	for _, in := range Entering(e) {
+		add(in)
 	}
-	enter.See, enter.Back = signs(e.Signs, "the boot loader waits"), ""
-	enter.See = append(enter.See, signs(e.NotYet, "NOT yet: something else answers")...)
-	add(enter)
 	within := ""
 	if e.Transfer.Within.Set() {
-		within = fmt.Sprintf(" It waits for %s only.", e.Transfer.Within.Time)
+		within = fmt.Sprintf(" It waits for %s only.", duration.Text(e.Transfer.Within.Time))
 	}
 	to := cmp.Or(e.Network.Device.Text, "the device")
 	send := Instruction{Text: fmt.Sprintf("send %s to %s by TFTP, octet mode, port %d, as %s.%s", r.Chosen.Item.Address, to, r.Port(), name, within), Warn: true}
@@ -299,21 +295,44 @@ func (r *Recovery) steps(rb *rulebook.Rulebook) {
 	add(send)
 	after := Instruction{Text: "wait, and keep the power on.", Warn: true}
 	if w := e.Afterwards.Wait; w.Set() {
-		after.Text = fmt.Sprintf("wait %s, and keep the power on: it writes the image and restarts.", short(w.Time))
+		after.Text = fmt.Sprintf("wait %s, and keep the power on: it writes the image and restarts.", duration.Text(w.Time))
 	}
 	if e.Afterwards.Note.Set() {
 		after.See = append(after.See, e.Afterwards.Note.Text)
 	}
-	if e.NotYet.PingTTL > 0 {
-		after.See = append(after.See, fmt.Sprintf("replies to ping have a time to live of %d again: the system answers", e.NotYet.PingTTL))
-	}
+	after.See = append(after.See, signs(e.Afterwards.Signs, "the new system answers")...)
 	after.Back = "begin again; when that fails twice, nothing is left that software can do: ask the maker"
 	add(after)
 	add(Instruction{Text: "afterwards, first of all: capture what the console says, and load the settings that were saved; the image brings none.", See: []string{fmt.Sprintf("it runs %s", cmp.Or(r.Chosen.Version, "the version of the image"))}})
 }
 
-func short(d time.Duration) string {
-	return strings.TrimSuffix(strings.TrimSuffix(d.String(), "0s"), "0m")
+// Entering is what a person does so that the boot loader waits: the attempts in
+// their order, the mildest first.
+func Entering(e *rulebook.Recovery) []Instruction {
+	seen := signs(e.Signs, "the boot loader waits")
+	seen = append(seen, signs(e.NotYet, "NOT yet: something else answers")...)
+	if !e.Enter.Set() {
+		return []Instruction{{Text: "bring the boot loader to wait: switch the device off and on.", See: seen}}
+	}
+	var out []Instruction
+	for i, a := range e.Enter.All {
+		in := Instruction{Text: a.Do.Text, See: seen}
+		if i > 0 {
+			in.Text = "when it still does not wait: " + a.Do.Text
+		}
+		if a.Tries > 1 {
+			in.Text += fmt.Sprintf(" (up to %d times)", a.Tries)
+		}
+		if a.Signs.Set() {
+			in.See = append([]string{a.Signs.Text}, in.See...)
+		}
+		if a.Risk.Set() {
+			in.Text += "; risk: " + a.Risk.Text
+			in.Warn = true
+		}
+		out = append(out, in)
+	}
+	return out
 }
 
 // Port is the UDP port of the transfer.

@@ -8,6 +8,7 @@ import (
 
 	"fitcheck/core/device"
 	"fitcheck/core/digest"
+	"fitcheck/core/duration"
 	"fitcheck/core/fit"
 	fitpath "fitcheck/core/path"
 	"fitcheck/core/rulebook"
@@ -201,7 +202,7 @@ func (w *writer) before(b *Runbook) Section {
 	add(Instruction{Text: "Have the console at hand, by cable, not only over the network that the device itself carries."})
 	window := "Agree on a time window"
 	if b.Known {
-		window += fmt.Sprintf(": the installs take %d minutes, %d of them without service, and checking comes on top", b.Install, b.Outage)
+		window += fmt.Sprintf(": the installs take %s, %s of it without service, and checking comes on top", duration.Minutes(b.Install), duration.Minutes(b.Outage))
 	} else {
 		window += "; the rulebook does not say for every hop how long it takes"
 	}
@@ -209,9 +210,9 @@ func (w *writer) before(b *Runbook) Section {
 	if w.o.Window > 0 && b.Known {
 		warn = b.Install > w.o.Window
 		if warn {
-			window += fmt.Sprintf(". The window of %d minutes is TOO SHORT", w.o.Window)
+			window += fmt.Sprintf(". The window of %s is TOO SHORT", duration.Minutes(w.o.Window))
 		} else {
-			window += fmt.Sprintf(". The window has %d minutes", w.o.Window)
+			window += fmt.Sprintf(". The window has %s", duration.Minutes(w.o.Window))
 		}
 	}
 	add(Instruction{Text: window + ".", Warn: warn})
@@ -442,8 +443,8 @@ func (w *writer) restart(hop int, b *device.Device, group bool, after *device.De
 	w.say(&save, b, "save", x)
 	r := Instruction{Text: on + "restart.", Warn: true}
 	if st.Minutes != nil {
-		r.Text = fmt.Sprintf("%srestart; it is without service for about %d minutes.", on, st.Minutes.Outage)
-		r.See = append(r.See, fmt.Sprintf("within %d minutes it answers again", st.Minutes.Outage))
+		r.Text = fmt.Sprintf("%srestart; it is without service for about %s.", on, duration.Minutes(st.Minutes.Outage))
+		r.See = append(r.See, fmt.Sprintf("within %s it answers again", duration.Minutes(st.Minutes.Outage)))
 	}
 	r.See = append(r.See, "the console shows no errors while it starts; do not switch it off")
 	w.say(&r, b, "restart", x)

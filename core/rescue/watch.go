@@ -31,15 +31,28 @@ const (
 	Begun              // the transfer begins
 	Failed             // it failed, and is tried again
 	Sent               // the image is over
-	Back               // the system answers again
+	Back               // the new system answers
+	Thrown             // the device did not take the image
+)
+
+// Ending is what became of the device once the image was over.
+type Ending int
+
+// The endings. Only what the new system alone does shows that it is back.
+const (
+	NotSeen    Ending = iota // nothing answered, or nobody could ask
+	Answers                  // something answers; what it is, a capture of its console tells
+	IsBack                   // what answers is what the new system does
+	ThrownAway               // the boot loader answers again, or nothing ever fell silent
 )
 
 // Watch is one attempt to bring a device back.
 type Watch struct {
 	Prober Prober // nil: there is none, and the transfer's answer alone tells
-	// Waits is the time to live of the boot loader's replies, System that of the
-	// running system; 0 when it is not known.
-	Waits, System int
+	// Waits is the time to live of the boot loader's replies, Old that of the
+	// system that does not get far, New that of the one that is to answer in the
+	// end; 0 when it is not known.
+	Waits, Old, New int
 
 	Image  []byte
 	SHA256 string // of the image that was checked
@@ -70,16 +83,17 @@ func (w *Watch) tell(k Kind, format string, args ...any) {
 // probeEvery is how often is asked what answers.
 const probeEvery = 250 * time.Millisecond
 
-// Run watches until the image is over and the device answers again, or the time
-// is up. answers is false when the system did not answer in the end.
-func (w *Watch) Run(ctx context.Context) (answers bool, err error) {
+// Run watches until the image is over and it is clear what became of the
+// device, or the time is up.
+func (w *Watch) Run(ctx context.Context) (Ending, error) {
 	w.begun = time.Now()
 	sum := sha256.Sum256(w.Image)
 	if hex.EncodeToString(sum[:]) != w.SHA256 {
-		return false, errors.New("the image is not the one that was checked; nothing was sent")
+		return NotSeen, errors.New("the image is not the one that was checked; nothing was sent")
 	}
 	over, cancel := context.WithTimeout(ctx, w.For)
 	defer cancel()
+	var err error
 	if w.Serve {
 		err = w.serve(over)
 	} else {
@@ -87,9 +101,9 @@ func (w *Watch) Run(ctx context.Context) (answers bool, err error) {
 	}
 	if err != nil {
 		if ctx.Err() == nil && over.Err() != nil {
-			return false, ErrGivenUp
+			return NotSeen, ErrGivenUp
 		}
-		return false, err
+		return NotSeen, err
 	}
 	w.tell(Sent, "the image is over: %d bytes, sha256 %s; keep the power on", len(w.Image), w.SHA256)
 	return w.settle(ctx)
@@ -102,7 +116,9 @@ func (w *Watch) seen(ttl int, err error) string {
 		return "nothing answers"
 	case w.Waits > 0 && ttl == w.Waits:
 		return fmt.Sprintf("the boot loader waits (time to live %d)", ttl)
-	case w.System > 0 && ttl == w.System:
+	case w.New > 0 && ttl == w.New && w.New != w.Old:
+		return fmt.Sprintf("the new system answers (time to live %d)", ttl)
+	case w.Old > 0 && ttl == w.Old:
 		return fmt.Sprintf("the old system answers, not the boot loader (time to live %d)", ttl)
 	case ttl > 0:
 		return fmt.Sprintf("something answers that is not known (time to live %d)", ttl)
@@ -120,7 +136,7 @@ func (w *Watch) ready(ttl int, err error) bool {
 	case w.Waits > 0:
 		return ttl == w.Waits
 	}
-	return ttl == 0 || ttl != w.System
+	return ttl == 0 || ttl != w.Old
 }
 
 func (w *Watch) push(ctx context.Context) error {
@@ -229,33 +245,49 @@ func (w *Watch) serve(ctx context.Context) error {
 	}
 }
 
-// settle waits until the system answers, as long as it may take.
-func (w *Watch) settle(ctx context.Context) (bool, error) {
+// settle waits until it is clear what became of the device, as long as it may
+// take. A device that writes an image and restarts falls silent meanwhile; one
+// that threw the image away does not, or its boot loader answers once more.
+func (w *Watch) settle(ctx context.Context) (Ending, error) {
 	if w.Prober == nil {
-		w.tell(Seen, "there is no way to see it restart; wait %s", w.Settle)
-		return false, nil
+		w.tell(Seen, "there is no way to see it restart; wait %s, then look at its console", w.Settle)
+		return NotSeen, nil
 	}
 	until := time.Now().Add(w.Settle)
-	last, silent := "", false
+	last, silent, answered := "", false, false
 	for time.Now().Before(until) {
 		ttl, err := w.Prober.Probe(ctx, probeEvery)
 		if ctx.Err() != nil {
-			return false, ctx.Err()
+			return NotSeen, ctx.Err()
 		}
 		if now := w.seen(ttl, err); now != last {
 			last = now
-			if err == nil && w.System > 0 && ttl == w.System {
-				w.tell(Back, "the system answers again (time to live %d)", ttl)
-				return true, nil
-			}
 			w.tell(Seen, "%s", now)
 		}
-		silent = silent || err != nil
-		if err == nil && w.System == 0 && silent && (w.Waits == 0 || ttl != w.Waits) {
-			w.tell(Back, "it answers again")
-			return true, nil
+		switch {
+		case err != nil:
+			silent, answered = true, false
+		case w.New > 0 && w.New != w.Old && ttl == w.New:
+			w.tell(Back, "the new system answers (time to live %d)", ttl)
+			return IsBack, nil
+		case w.Waits > 0 && ttl == w.Waits && silent:
+			w.tell(Thrown, "the boot loader waits again: it did not keep the image")
+			return ThrownAway, nil
+		default:
+			answered = true
+			if silent && (w.New == 0 || w.New == w.Old) {
+				w.tell(Seen, "it answers again; nothing tells from here what it runs")
+				return Answers, nil
+			}
 		}
 		_ = pause(ctx, probeEvery)
 	}
-	return false, nil
+	switch {
+	case !silent:
+		w.tell(Thrown, "it never fell silent, as a device does that writes an image and restarts")
+		return ThrownAway, nil
+	case answered:
+		return Answers, nil
+	}
+	return NotSeen, nil
 }

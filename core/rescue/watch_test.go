@@ -4,11 +4,13 @@ import (
 	"context"
 	"crypto/sha256"
 	"encoding/hex"
+	"errors"
 	"fmt"
 	"net"
 	"strings"
 	"sync"
 	"testing"
+	"testing/synctest"
 	"time"
 
 	"github.com/stretchr/testify/assert"
@@ -18,6 +20,7 @@ import (
 	"fitcheck/core/rulebook"
 	"fitcheck/core/standin"
 	"fitcheck/core/tftp"
+	"fitcheck/core/tftp/tftptest"
 	"fitcheck/demo"
 )
 
@@ -31,12 +34,14 @@ recovery:
     revisions: [v2]
     signs: {ping_ttl: 200}
     not_yet: {ping_ttl: 64}
+    afterwards: {signs: {ping_ttl: 128}}
     transfer: {protocol: tftp, within: 5s}
     accepts: {formats: [trx], largest: 1MiB, wrapped: false}
 `
 
 // trial is a stand-in and a watch on it.
 type trial struct {
+	n      *tftptest.Network
 	s      *standin.StandIn
 	w      *Watch
 	mu     sync.Mutex
@@ -56,30 +61,34 @@ func (x *trial) went() string {
 	return strings.Join(x.states, "\n")
 }
 
+// prober asks the stand-in itself, on a clock of the test's own.
+type prober struct{ s *standin.StandIn }
+
+func (p prober) Close() error { return nil }
+
+func (p prober) Probe(ctx context.Context, wait time.Duration) (int, error) {
+	if ttl := p.s.TTL(); ttl > 0 {
+		return ttl, nil
+	}
+	return 0, pause(ctx, wait)
+}
+
+// begin runs a stand-in on a network in memory until the test's bubble ends.
 func begin(t *testing.T, data []byte, change func(*trial)) *trial {
 	rb, err := rulebook.Read("r.yaml", []byte(rules))
 	require.NoError(t, err)
-	listen := func() *net.UDPConn {
-		c, err := net.ListenUDP("udp4", &net.UDPAddr{IP: net.IPv4(127, 0, 0, 1)})
-		require.NoError(t, err)
-		t.Cleanup(func() { c.Close() })
-		return c
-	}
-	x := &trial{}
-	x.s = &standin.StandIn{Rule: &rb.Recovery[0], Model: "VR-510", Board: "v2", Formats: image.Builtin(), Echo: listen(), Boot: listen(), OldFor: 400 * time.Millisecond, DeadFor: 100 * time.Millisecond, WaitFor: 1500 * time.Millisecond, WriteFor: 300 * time.Millisecond}
+	x := &trial{n: &tftptest.Network{}}
+	device, host := tftptest.Host(1), tftptest.Host(2)
+	x.s = &standin.StandIn{Rule: &rb.Recovery[0], Rules: rb, Model: "VR-510", Board: "v2", Formats: image.Builtin(), Boot: x.n.Listen(device, 69), Open: x.n.Opener(device),
+		OldFor: 4 * time.Second, DeadFor: time.Second, WaitFor: 15 * time.Second, WriteFor: 3 * time.Second}
 	x.s.Tell = func(state standin.State, text string) {
 		x.mu.Lock()
 		defer x.mu.Unlock()
 		x.states = append(x.states, string(state)+": "+text)
 	}
 	sum := sha256.Sum256(data)
-	p, err := NewEcho(x.s.Echo.LocalAddr().(*net.UDPAddr))
-	if err != nil {
-		t.Skip(err)
-	}
-	t.Cleanup(func() { p.Close() })
-	x.w = &Watch{Prober: p, Waits: 200, System: 64, Image: data, SHA256: hex.EncodeToString(sum[:]), Name: "vr510.trx", Device: x.s.Boot.LocalAddr().(*net.UDPAddr),
-		Transfer: tftp.Options{Timeout: 50 * time.Millisecond, Retries: 6}, For: 10 * time.Second, Settle: 10 * time.Second}
+	x.w = &Watch{Prober: prober{x.s}, Waits: 200, Old: 64, New: 128, Image: data, SHA256: hex.EncodeToString(sum[:]), Name: "vr510.trx", Device: x.s.Boot.LocalAddr().(*net.UDPAddr),
+		Transfer: tftp.Options{Timeout: 500 * time.Millisecond, Retries: 6, Listen: x.n.Opener(host)}, For: time.Minute, Settle: time.Minute}
 	x.w.Tell = func(e Event) {
 		x.mu.Lock()
 		defer x.mu.Unlock()
@@ -94,6 +103,7 @@ func begin(t *testing.T, data []byte, change func(*trial)) *trial {
 	t.Cleanup(func() {
 		stop()
 		assert.NoError(t, <-done)
+		time.Sleep(time.Hour)
 	})
 	return x
 }
@@ -105,112 +115,126 @@ func good(rev string) []byte {
 func TestBringsItBack(t *testing.T) {
 	for name, change := range map[string]func(*trial){
 		"plainly":                    nil,
-		"with packets lost":          func(x *trial) { x.s.Loss = 10; x.s.WaitFor = 8 * time.Second; x.w.For = 30 * time.Second },
-		"without any way to ping":    func(x *trial) { x.w.Prober = nil; x.w.Settle = 100 * time.Millisecond },
-		"when it waits the 2nd time": func(x *trial) { x.s.WaitFor = 250 * time.Millisecond; x.s.OldFor = 300 * time.Millisecond },
+		"with packets lost":          func(x *trial) { x.n.Spoil = tftptest.Lossy(10, 3) },
+		"without any way to ping":    func(x *trial) { x.w.Prober = nil },
+		"when it waits the 2nd time": func(x *trial) { x.s.WaitFor = 10 * time.Millisecond; x.s.OldFor = 700 * time.Millisecond },
+		"and nobody can tell":        func(x *trial) { x.w.New = 0; x.s.Rule.Afterwards.Signs.PingTTL = 0 },
+		"and the old one is alike":   func(x *trial) { x.w.New = 64; x.s.Rule.Afterwards.Signs.PingTTL = 64 },
 	} {
 		t.Run(name, func(t *testing.T) {
-			t.Parallel()
-			data := good("v2")
-			x := begin(t, data, change)
-			answers, err := x.w.Run(context.Background())
-			require.NoError(t, err, x.told()+"\n"+x.went())
-			require.Eventually(t, func() bool { return x.s.State() == standin.Restarted }, 5*time.Second, 10*time.Millisecond, x.went)
-			assert.Equal(t, data, x.s.Image())
-			if x.w.Prober == nil {
-				assert.False(t, answers, "nobody saw it")
-				return
-			}
-			assert.True(t, answers)
-			for _, want := range []string{"the old system answers, not the boot loader (time to live 64)", "the boot loader waits (time to live 200)", "sending vr510.trx", fmt.Sprintf("the image is over: %d bytes", len(data)), "the system answers again (time to live 64)"} {
-				assert.Contains(t, x.told(), want)
-			}
+			synctest.Test(t, func(t *testing.T) {
+				data := good("v2")
+				x := begin(t, data, change)
+				ending, err := x.w.Run(context.Background())
+				if name == "when it waits the 2nd time" && errors.Is(err, ErrGivenUp) {
+					return // it never waited long enough
+				}
+				require.NoError(t, err, x.told()+"\n"+x.went())
+				time.Sleep(time.Minute)
+				require.Equal(t, standin.Restarted, x.s.State(), x.went())
+				assert.Equal(t, data, x.s.Image())
+				switch name {
+				case "without any way to ping":
+					assert.Equal(t, NotSeen, ending)
+					return
+				case "and nobody can tell", "and the old one is alike":
+					assert.Equal(t, Answers, ending, "something answers, and that is all that can be said: "+x.told())
+					return
+				}
+				assert.Equal(t, IsBack, ending)
+				for _, want := range []string{"the old system answers, not the boot loader (time to live 64)", "the boot loader waits (time to live 200)", "sending vr510.trx", fmt.Sprintf("the image is over: %d bytes", len(data)), "the new system answers (time to live 128)"} {
+					assert.Contains(t, x.told(), want)
+				}
+			})
 		})
 	}
 }
 
-// A boot loader drops what it should not take, and the device is not back.
+// A boot loader drops what it should not take; then the device is never said to
+// be back, whatever answers.
 func TestDropsWhatItShould(t *testing.T) {
 	flipped := good("v2")
 	flipped[len(flipped)-1] ^= 1
 	for name, c := range map[string]struct {
-		data []byte
-		why  string
+		data   []byte
+		why    string
+		waits  time.Duration
+		ending Ending
 	}{
-		"another board":  {good("v1"), "another board"},
-		"another format": {demo.UImage(5, 5, 2, "VR-510 v2 stock 3.4.0", []byte("kernel")), "it is of the format uimage"},
-		"damaged":        {flipped, "a checksum is wrong"},
-		"too large":      {demo.TRX(make([]byte, 1<<20)), "broke off"},
+		"another board":            {good("v1"), "another board", time.Hour, ThrownAway},
+		"another format":           {demo.UImage(5, 5, 2, "VR-510 v2 stock 3.4.0", []byte("kernel")), "it is of the format uimage", time.Hour, ThrownAway},
+		"damaged":                  {flipped, "a checksum is wrong", time.Hour, ThrownAway},
+		"and starts the old again": {flipped, "a checksum is wrong", 20 * time.Second, ThrownAway},
 	} {
 		t.Run(name, func(t *testing.T) {
-			t.Parallel()
-			x := begin(t, c.data, func(x *trial) {
-				x.s.WaitFor, x.w.Settle, x.w.For = 20*time.Second, 700*time.Millisecond, 1500*time.Millisecond
+			synctest.Test(t, func(t *testing.T) {
+				x := begin(t, c.data, func(x *trial) { x.s.WaitFor = c.waits })
+				ending, err := x.w.Run(context.Background())
+				require.NoError(t, err)
+				assert.Equal(t, c.ending, ending, x.told())
+				assert.Contains(t, x.went(), c.why)
+				assert.Nil(t, x.s.Image())
 			})
-			answers, err := x.w.Run(context.Background())
-			assert.False(t, answers && err == nil, "it is not back")
-			assert.Contains(t, x.went(), c.why)
-			assert.Nil(t, x.s.Image())
 		})
 	}
+	synctest.Test(t, func(t *testing.T) {
+		x := begin(t, demo.TRX(make([]byte, 1<<20)), nil)
+		_, err := x.w.Run(context.Background())
+		assert.ErrorIs(t, err, ErrGivenUp, "what is too large is never over")
+		assert.Nil(t, x.s.Image())
+	})
 }
 
 func TestGivesUp(t *testing.T) {
-	x := begin(t, good("v2"), func(x *trial) { x.s.OldFor, x.w.For = time.Minute, 600*time.Millisecond })
-	_, err := x.w.Run(context.Background())
-	assert.ErrorIs(t, err, ErrGivenUp)
-	assert.NotContains(t, x.told(), "sending", "nothing is sent to the old system")
-	assert.NotContains(t, x.went(), "receiving")
+	synctest.Test(t, func(t *testing.T) {
+		x := begin(t, good("v2"), func(x *trial) { x.s.OldFor = time.Hour })
+		_, err := x.w.Run(context.Background())
+		assert.ErrorIs(t, err, ErrGivenUp)
+		assert.NotContains(t, x.told(), "sending", "nothing is sent to the old system")
+		assert.NotContains(t, x.went(), "receiving")
 
-	x.w.Image = append([]byte("x"), x.w.Image...)
-	_, err = x.w.Run(context.Background())
-	assert.ErrorContains(t, err, "not the one that was checked; nothing was sent")
+		x.w.Image = append([]byte("x"), x.w.Image...)
+		_, err = x.w.Run(context.Background())
+		assert.ErrorContains(t, err, "not the one that was checked; nothing was sent")
 
-	ctx, cancel := context.WithCancel(context.Background())
-	cancel()
-	x.w.Image = x.w.Image[1:]
-	_, err = x.w.Run(ctx)
-	assert.ErrorIs(t, err, context.Canceled)
+		ctx, cancel := context.WithCancel(context.Background())
+		cancel()
+		x.w.Image = x.w.Image[1:]
+		_, err = x.w.Run(ctx)
+		assert.ErrorIs(t, err, context.Canceled)
+	})
 }
 
 // A boot loader that fetches gets the one image, and nobody else does.
 func TestServes(t *testing.T) {
-	listen, err := net.ListenUDP("udp4", &net.UDPAddr{IP: net.IPv4(127, 0, 0, 1)})
-	require.NoError(t, err)
-	defer listen.Close()
-	data := good("v2")
-	x := begin(t, data, func(x *trial) {
-		x.w.Serve, x.w.Listen, x.w.Prober, x.w.Settle = true, listen, nil, 10*time.Millisecond
-		x.w.Transfer.BlockSize = 1428
+	synctest.Test(t, func(t *testing.T) {
+		data := good("v2")
+		var x *trial
+		x = begin(t, data, func(x *trial) {
+			x.w.Serve, x.w.Listen, x.w.Prober, x.w.Settle = true, x.n.Listen(tftptest.Host(2), 69), nil, time.Second
+			x.w.Transfer.BlockSize = 1428
+		})
+		server := x.w.Listen.LocalAddr().(*net.UDPAddr)
+		get := func(name string, from byte) (string, error) {
+			var b strings.Builder
+			_, err := tftp.Get(context.Background(), server, name, &b, tftp.Options{BlockSize: 512, Timeout: time.Second, Listen: x.n.Opener(tftptest.Host(from))})
+			return b.String(), err
+		}
+		done := make(chan error, 1)
+		go func() {
+			_, err := x.w.Run(context.Background())
+			done <- err
+		}()
+		_, err := get("vr510.trx", 9)
+		assert.ErrorContains(t, err, "not for you")
+		_, err = get("other", 1)
+		assert.Error(t, err, "another file was served")
+		got, err := get("vr510.trx", 1)
+		require.NoError(t, err)
+		assert.Equal(t, string(data), got)
+		require.NoError(t, <-done)
+		assert.Contains(t, x.told(), `the device asks for "other", and only vr510.trx is offered`)
 	})
-	got := make(chan error, 1)
-	go func() {
-		var b strings.Builder
-		_, err := tftp.Get(context.Background(), listen.LocalAddr().(*net.UDPAddr), "other", &b, tftp.Options{Timeout: time.Second})
-		if err == nil {
-			got <- fmt.Errorf("another file was served")
-			return
-		}
-		_, err = tftp.Get(context.Background(), listen.LocalAddr().(*net.UDPAddr), "vr510.trx", &b, tftp.Options{BlockSize: 512, Timeout: time.Second})
-		if err == nil && b.String() != string(data) {
-			err = fmt.Errorf("not the image")
-		}
-		got <- err
-	}()
-	_, err = x.w.Run(context.Background())
-	require.NoError(t, err)
-	require.NoError(t, <-got)
-	assert.Contains(t, x.told(), `the device asks for "other", and only vr510.trx is offered`)
-
-	x.w.Device = &net.UDPAddr{IP: net.IPv4(127, 0, 0, 9)}
-	x.w.For = 500 * time.Millisecond
-	go func() {
-		_, err := tftp.Get(context.Background(), listen.LocalAddr().(*net.UDPAddr), "vr510.trx", &strings.Builder{}, tftp.Options{Timeout: time.Second})
-		got <- err
-	}()
-	_, err = x.w.Run(context.Background())
-	assert.ErrorIs(t, err, ErrGivenUp)
-	assert.ErrorContains(t, <-got, "not for you")
 }
 
 func TestPing(t *testing.T) {
@@ -220,7 +244,7 @@ func TestPing(t *testing.T) {
 		t.Skip(err)
 	}
 	defer p.Close()
-	ttl, err := p.Probe(context.Background(), time.Second)
+	ttl, err := p.Probe(context.Background(), time.Minute)
 	require.NoError(t, err)
 	assert.Positive(t, ttl)
 }

@@ -15,7 +15,7 @@ type Recovery struct {
 	y.Spot
 	Models     []y.Text         `yaml:"models" doc:"models it is for; none means all"`
 	Revisions  []y.Text         `yaml:"revisions" doc:"hardware revisions it is for; none means all"`
-	Enter      y.Text           `yaml:"enter" doc:"what a person does so that the boot loader waits"`
+	Enter      Attempts         `yaml:"enter" doc:"what a person does so that the boot loader waits: a text, or a list of attempts, the mildest first"`
 	Signs      Signs            `yaml:"signs" doc:"the boot loader waits"`
 	NotYet     Signs            `yaml:"not_yet" doc:"something else answers, and the boot loader does not"`
 	Network    RecoveryNetwork  `yaml:"network"`
@@ -30,6 +30,36 @@ type Signs struct {
 	PingTTL int    `yaml:"ping_ttl" doc:"time to live of the replies to a ping"`
 	Lamp    y.Text `yaml:"lamp" doc:"what the lamps do"`
 }
+
+// Attempts are ways to make the boot loader wait, the mildest first.
+type Attempts struct {
+	y.Spot
+	All []Attempt
+}
+
+// Attempt is one way to make the boot loader wait.
+type Attempt struct {
+	y.Spot
+	Do    y.Text `yaml:"do" doc:"what a person does"`
+	Tries int    `yaml:"tries" doc:"how often it is worth trying"`
+	Signs y.Text `yaml:"signs" doc:"what shows that it worked"`
+	Risk  y.Text `yaml:"risk" doc:"what it may cost"`
+}
+
+// FromScalar reads the one way, given as a text.
+func (a *Attempts) FromScalar(text string, at y.Spot) error {
+	a.Spot, a.All = at, []Attempt{{Spot: at, Do: y.Text{Text: text, Spot: at}}}
+	return nil
+}
+
+// List is what a list of ways is read into.
+func (a *Attempts) List(at y.Spot) any {
+	a.Spot = at
+	return &a.All
+}
+
+// Set tells whether the file gives any.
+func (a Attempts) Set() bool { return len(a.All) > 0 }
 
 // RecoveryNetwork is the addresses on both sides.
 type RecoveryNetwork struct {
@@ -60,6 +90,9 @@ type Accepts struct {
 type Afterwards struct {
 	Wait y.Duration `yaml:"wait" doc:"how long the device writes and restarts: 6m"`
 	Note y.Text     `yaml:"note" doc:"what to heed meanwhile"`
+	// Signs are those of the system that is to answer then; only they show that
+	// the device is back.
+	Signs Signs `yaml:"signs" doc:"the new system answers"`
 }
 
 // RecoveryFor finds what is known of bringing a model and revision back. unsure
@@ -95,7 +128,18 @@ func (c *checker) recovery() {
 	}
 	for i := range c.r.Recovery {
 		e := &c.r.Recovery[i]
-		for _, s := range []*Signs{&e.Signs, &e.NotYet} {
+		for _, at := range e.Enter.All {
+			if !at.Do.Set() {
+				c.fail(at.Spot, "an attempt of enter needs do: what a person does", "")
+			}
+			if at.Tries < 0 {
+				c.fail(at.Spot, "tries is a number from 1", "")
+			}
+		}
+		if ttl := e.Afterwards.Signs.PingTTL; ttl > 0 && ttl == e.Signs.PingTTL {
+			c.fail(e.Spot, "signs and afterwards.signs give the same ping_ttl: the boot loader would pass for the new system", "")
+		}
+		for _, s := range []*Signs{&e.Signs, &e.NotYet, &e.Afterwards.Signs} {
 			if s.PingTTL < 0 || s.PingTTL > 255 {
 				c.fail(e.Spot, fmt.Sprintf("ping_ttl is a number from 1 to 255, not %d", s.PingTTL), "")
 			}

@@ -41,17 +41,24 @@ const (
 // StandIn is one such device.
 type StandIn struct {
 	Rule    *rulebook.Recovery
+	Rules   *rulebook.Rulebook // whose models and revisions titles may name; nil for none
 	Model   string
 	Board   string // hardware revision, "" for any
 	Formats *image.Set
-	// Echo and Boot are where it answers echo requests and takes images.
-	Echo, Boot *net.UDPConn
+	// Echo is where it answers echo requests, nil for nowhere; Boot where it takes
+	// images.
+	Echo *net.UDPConn
+	Boot net.PacketConn
+	// Open opens the socket of a transfer; nil takes any port of Boot's address.
+	Open func() (net.PacketConn, error)
 	// How long it stays in its states.
 	OldFor, DeadFor, WaitFor, WriteFor time.Duration
 	// Loss is how many of a hundred packets are lost.
 	Loss int
 	// Tell is told of every state, and of what was dropped and why.
 	Tell func(State, string)
+	// Seen, where it is set, is told once that it answered after it restarted.
+	Seen func()
 
 	mu    sync.Mutex
 	state State
@@ -88,8 +95,10 @@ func (s *StandIn) Run(ctx context.Context) error {
 	taken := make(chan []byte, 1)
 	var wg sync.WaitGroup
 	defer wg.Wait()
-	wg.Go(func() { s.echo(ctx) })
-	var boot net.PacketConn = s.Boot
+	if s.Echo != nil {
+		wg.Go(func() { s.echo(ctx) })
+	}
+	boot := s.Boot
 	if s.Loss > 0 {
 		boot = &losing{PacketConn: s.Boot, percent: s.Loss}
 	}
@@ -116,7 +125,7 @@ func (s *StandIn) Run(ctx context.Context) error {
 		s.mu.Lock()
 		data := s.intake.Bytes()
 		s.mu.Unlock()
-		if why := s.refuses(data); why != "" {
+		if why := s.Refuses(data); why != "" {
 			s.enter(Waiting, "dropped: "+why)
 			return
 		}
@@ -175,19 +184,21 @@ func (s *StandIn) live(ctx context.Context, taken <-chan []byte) error {
 	return nil
 }
 
-// ttl of the replies in a state; 0 for none.
-func (s *StandIn) ttl() int {
+// TTL is the time to live of its replies now; 0 when it does not answer.
+func (s *StandIn) TTL() int {
+	or := func(ttl, other int) int {
+		if ttl > 0 {
+			return ttl
+		}
+		return other
+	}
 	switch s.State() {
-	case Old, Restarted:
-		if s.Rule.NotYet.PingTTL > 0 {
-			return s.Rule.NotYet.PingTTL
-		}
-		return 64
+	case Old:
+		return or(s.Rule.NotYet.PingTTL, 64)
+	case Restarted:
+		return or(s.Rule.Afterwards.Signs.PingTTL, or(s.Rule.NotYet.PingTTL, 64))
 	case Waiting, Receiving:
-		if s.Rule.Signs.PingTTL > 0 {
-			return s.Rule.Signs.PingTTL
-		}
-		return 255
+		return or(s.Rule.Signs.PingTTL, 255)
 	}
 	return 0
 }
@@ -197,18 +208,23 @@ func (s *StandIn) echo(ctx context.Context) {
 	stop := context.AfterFunc(ctx, func() { s.Echo.SetReadDeadline(time.Unix(1, 0)) })
 	defer stop()
 	b := make([]byte, 1500)
+	seen := false
 	for ctx.Err() == nil {
 		n, from, err := s.Echo.ReadFromUDP(b)
 		if err != nil {
 			time.Sleep(5 * time.Millisecond)
 			continue
 		}
-		ttl := s.ttl()
+		ttl := s.TTL()
 		if ttl == 0 || s.Loss > 0 && rand.IntN(100) < s.Loss {
 			continue
 		}
 		if p.SetTTL(ttl) == nil {
 			_, _ = s.Echo.WriteToUDP(b[:n], from)
+			if s.Seen != nil && !seen && s.State() == Restarted {
+				seen = true
+				s.Seen()
+			}
 		}
 	}
 }
@@ -228,27 +244,34 @@ func (s *StandIn) largest() int64 {
 }
 
 func (s *StandIn) listen() (net.PacketConn, error) {
-	local := s.Boot.LocalAddr().(*net.UDPAddr)
-	conn, err := net.ListenUDP("udp", &net.UDPAddr{IP: local.IP})
+	open := s.Open
+	if open == nil {
+		open = func() (net.PacketConn, error) {
+			return net.ListenUDP("udp", &net.UDPAddr{IP: s.Boot.LocalAddr().(*net.UDPAddr).IP})
+		}
+	}
+	conn, err := open()
 	if err != nil || s.Loss == 0 {
 		return conn, err
 	}
 	return &losing{PacketConn: conn, percent: s.Loss}, nil
 }
 
-// refuses says why an image is dropped, "" when it is taken: by its format, its
-// checksums, and the hardware that its titles name.
-func (s *StandIn) refuses(data []byte) string {
+// Refuses says why an image is dropped, "" when it is taken: by its size, its
+// format, its checksums, and the hardware that its titles name.
+func (s *StandIn) Refuses(data []byte) string {
+	if most := s.largest(); int64(len(data)) > most {
+		return fmt.Sprintf("it has %d bytes, and no more than %d are taken", len(data), most)
+	}
 	format, m := readImage(s.Formats, data)
-	want := s.Rule.Accepts.Formats
-	if len(want) > 0 {
-		ok := false
-		for _, t := range want {
-			ok = ok || t.Text == format
-		}
-		if !ok {
-			return fmt.Sprintf("it is of the format %s", format)
-		}
+	var want []string
+	for _, t := range s.Rule.Accepts.Formats {
+		want = append(want, t.Text)
+	}
+	wrapped := s.Rule.Accepts.Wrapped != nil && *s.Rule.Accepts.Wrapped
+	switch direct := len(want) == 0 || slices.Contains(want, format); {
+	case wrapped && len(want) > 0 && (direct || !holds(m, want)), !wrapped && !direct:
+		return fmt.Sprintf("it is of the format %s", format)
 	}
 	if m == nil {
 		return ""
@@ -257,15 +280,52 @@ func (s *StandIn) refuses(data []byte) string {
 		return "a checksum is wrong"
 	}
 	for _, t := range titles(m) {
-		words := strings.Fields(strings.ToLower(t))
-		if !slices.Contains(words, strings.ToLower(s.Model)) {
-			return fmt.Sprintf("it is for %q", t)
-		}
-		if s.Board != "" && !slices.Contains(words, strings.ToLower(s.Board)) {
-			return fmt.Sprintf("it is for %q, another board", t)
+		if why := s.names(t); why != "" {
+			return why
 		}
 	}
 	return ""
+}
+
+// names tells whether a title names another model, or another board of this one.
+func (s *StandIn) names(title string) string {
+	if s.Rules == nil {
+		return ""
+	}
+	m, ok := s.Rules.FindModel(s.Model)
+	if !ok {
+		return ""
+	}
+	ours, others := false, false
+	board, boards := false, false
+	for _, w := range strings.Fields(title) {
+		if o, ok := s.Rules.FindModel(w); ok {
+			ours, others = ours || o.Key == m.Key, others || o.Key != m.Key
+		}
+		if r, ok := m.Value.Revision(w); ok {
+			board, boards = board || strings.EqualFold(r.Key, s.Board), true
+		}
+	}
+	switch {
+	case others && !ours:
+		return fmt.Sprintf("it is for %q", title)
+	case ours && boards && !board && s.Board != "":
+		return fmt.Sprintf("it is for %q, another board", title)
+	}
+	return ""
+}
+
+// holds tells whether something of one of some formats lies in an image.
+func holds(m *image.Image, formats []string) bool {
+	if m == nil {
+		return false
+	}
+	for _, p := range m.Parts {
+		if slices.Contains(formats, p.Kind) || holds(p.Image, formats) {
+			return true
+		}
+	}
+	return false
 }
 
 // titles are those of an image and of what is in it.

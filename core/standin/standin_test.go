@@ -3,10 +3,12 @@ package standin
 import (
 	"bytes"
 	"context"
+	"fmt"
 	"net"
 	"strings"
 	"sync"
 	"testing"
+	"testing/synctest"
 	"time"
 
 	"github.com/stretchr/testify/assert"
@@ -15,21 +17,25 @@ import (
 	"fitcheck/core/image"
 	"fitcheck/core/rulebook"
 	"fitcheck/core/tftp"
+	"fitcheck/core/tftp/tftptest"
 	"fitcheck/demo"
 )
 
-func begin(t *testing.T, accepts string, change func(*StandIn)) (*StandIn, func() []string) {
-	rb, err := rulebook.Read("r.yaml", []byte("kind: rulebook\ntitle: t\nmaker: m\nmodels: {R1: {families: [f]}}\nfamilies: {f: {components: {main: {}}}}\nrecovery: [{models: [R1], signs: {ping_ttl: 99}, accepts: "+accepts+"}]\n"))
+const rules = "kind: rulebook\ntitle: t\nmaker: m\nmodels: {R1: {also: [RR1], families: [f], revisions: {v1: {arch: mips}, v2: {arch: mips}}}, R2: {families: [f]}}\nfamilies: {f: {components: {main: {}}}}\nrecovery: [{models: [R1], signs: {ping_ttl: 99}, accepts: %s}]\n"
+
+func rulesWith(t *testing.T, accepts string) *rulebook.Rulebook {
+	rb, err := rulebook.Read("r.yaml", fmt.Appendf(nil, rules, accepts))
 	require.NoError(t, err)
-	listen := func() *net.UDPConn {
-		c, err := net.ListenUDP("udp4", &net.UDPAddr{IP: net.IPv4(127, 0, 0, 1)})
-		require.NoError(t, err)
-		t.Cleanup(func() { c.Close() })
-		return c
-	}
+	return rb
+}
+
+// begin runs a stand-in on a network in memory until the test's bubble ends.
+func begin(t *testing.T, accepts string, change func(*StandIn)) (*StandIn, *tftptest.Network, func() []string) {
+	rb := rulesWith(t, accepts)
+	n := &tftptest.Network{}
 	var mu sync.Mutex
 	var states []string
-	s := &StandIn{Rule: &rb.Recovery[0], Model: "R1", Formats: image.Builtin(), Echo: listen(), Boot: listen(), OldFor: 200 * time.Millisecond, DeadFor: 100 * time.Millisecond, WaitFor: 400 * time.Millisecond, WriteFor: 100 * time.Millisecond,
+	s := &StandIn{Rule: &rb.Recovery[0], Rules: rb, Model: "R1", Formats: image.Builtin(), Boot: n.Listen(tftptest.Host(1), 69), Open: n.Opener(tftptest.Host(1)), OldFor: 2 * time.Second, DeadFor: time.Second, WaitFor: 20 * time.Second, WriteFor: time.Second,
 		Tell: func(state State, text string) {
 			mu.Lock()
 			defer mu.Unlock()
@@ -44,80 +50,88 @@ func begin(t *testing.T, accepts string, change func(*StandIn)) (*StandIn, func(
 	t.Cleanup(func() {
 		stop()
 		assert.NoError(t, <-done)
+		time.Sleep(time.Hour)
 	})
-	return s, func() []string {
+	return s, n, func() []string {
 		mu.Lock()
 		defer mu.Unlock()
 		return append([]string(nil), states...)
 	}
 }
 
-func (s *StandIn) put(data []byte) error {
-	return tftp.Put(context.Background(), s.Boot.LocalAddr().(*net.UDPAddr), "x", bytes.NewReader(data), int64(len(data)), tftp.Options{Timeout: 30 * time.Millisecond, Retries: 3})
+func put(s *StandIn, n *tftptest.Network, data []byte) error {
+	return tftp.Put(context.Background(), s.Boot.LocalAddr().(*net.UDPAddr), "x", bytes.NewReader(data), int64(len(data)), tftp.Options{Timeout: 100 * time.Millisecond, Retries: 2, Listen: n.Opener(tftptest.Host(2))})
 }
 
 // Left alone, it goes round: old system, silence, boot loader, old system.
 func TestGoesRound(t *testing.T) {
-	_, states := begin(t, "{formats: [trx]}", nil)
-	require.Eventually(t, func() bool { return len(states()) >= 5 }, 5*time.Second, 10*time.Millisecond)
-	var names []string
-	for _, s := range states()[:5] {
-		name, _, _ := strings.Cut(s, ":")
-		names = append(names, name)
-	}
-	assert.Equal(t, []string{string(Old), string(Dead), string(Waiting), string(Old), string(Dead)}, names)
+	synctest.Test(t, func(t *testing.T) {
+		_, _, states := begin(t, "{formats: [trx]}", nil)
+		time.Sleep(25 * time.Second)
+		var names []string
+		for _, s := range states() {
+			name, _, _ := strings.Cut(s, ":")
+			names = append(names, name)
+		}
+		assert.Equal(t, []string{string(Old), string(Dead), string(Waiting), string(Old)}, names)
+	})
 }
 
 func TestTakesOnlyWhileItWaits(t *testing.T) {
-	good := demo.TRX(demo.UImage(5, 5, 2, "R1 stock 1.0", []byte("kernel")))
-	s, states := begin(t, "{formats: [trx]}", func(s *StandIn) { s.OldFor = 600 * time.Millisecond; s.WaitFor = 5 * time.Second })
-	assert.ErrorIs(t, s.put(good), tftp.ErrTimeout, "the old system hears nothing")
-	require.Eventually(t, func() bool { return s.State() == Waiting }, 5*time.Second, 5*time.Millisecond)
-	require.NoError(t, s.put(demo.TRX(demo.UImage(5, 5, 2, "R2 stock 1.0", []byte("kernel")))), "it is taken, and dropped without a word")
-	require.Eventually(t, func() bool {
-		return strings.Contains(strings.Join(states(), "\n"), `dropped: it is for "R2 stock 1.0"`)
-	}, 5*time.Second, 5*time.Millisecond)
-	require.NoError(t, s.put(good))
-	require.Eventually(t, func() bool { return s.State() == Restarted }, 5*time.Second, 5*time.Millisecond)
-	assert.Equal(t, good, s.Image())
-	assert.ErrorIs(t, s.put(good), tftp.ErrTimeout, "it runs, and takes no more")
+	synctest.Test(t, func(t *testing.T) {
+		good := demo.TRX(demo.UImage(5, 5, 2, "R1 stock 1.0", []byte("kernel")))
+		s, n, states := begin(t, "{formats: [trx]}", nil)
+		assert.ErrorIs(t, put(s, n, good), tftp.ErrTimeout, "the old system hears nothing")
+		time.Sleep(5 * time.Second)
+		require.Equal(t, Waiting, s.State())
+		require.NoError(t, put(s, n, demo.TRX(demo.UImage(5, 5, 2, "R2 stock 1.0", []byte("kernel")))), "it is taken, and dropped without a word")
+		synctest.Wait()
+		assert.Contains(t, strings.Join(states(), "\n"), `dropped: it is for "R2 stock 1.0"`)
+		require.NoError(t, put(s, n, good))
+		time.Sleep(5 * time.Second)
+		require.Equal(t, Restarted, s.State())
+		assert.Equal(t, good, s.Image())
+		assert.ErrorIs(t, put(s, n, good), tftp.ErrTimeout, "it runs, and takes no more")
+	})
 }
 
 func TestTimeToLive(t *testing.T) {
 	s := &StandIn{Rule: &rulebook.Recovery{Signs: rulebook.Signs{PingTTL: 99}, NotYet: rulebook.Signs{PingTTL: 33}}}
 	for state, want := range map[State]int{Old: 33, Restarted: 33, Waiting: 99, Receiving: 99, Dead: 0, Writing: 0} {
 		s.state = state
-		assert.Equal(t, want, s.ttl(), state)
+		assert.Equal(t, want, s.TTL(), state)
 	}
 	s.Rule = &rulebook.Recovery{}
 	s.state = Waiting
-	assert.NotEqual(t, 0, s.ttl())
-	waits := s.ttl()
+	assert.NotEqual(t, 0, s.TTL())
+	waits := s.TTL()
 	s.state = Old
-	assert.NotEqual(t, waits, s.ttl(), "the two can be told apart without a rule, too")
+	assert.NotEqual(t, waits, s.TTL(), "the two can be told apart without a rule, too")
 }
 
 func TestRefuses(t *testing.T) {
-	rb := func(accepts string) *rulebook.Recovery {
-		r, err := rulebook.Read("r.yaml", []byte("kind: rulebook\ntitle: t\nmaker: m\nmodels: {R1: {families: [f]}}\nfamilies: {f: {components: {main: {}}}}\nrecovery: [{accepts: "+accepts+"}]\n"))
-		require.NoError(t, err)
-		return &r.Recovery[0]
-	}
 	s := &StandIn{Model: "R1", Board: "v2", Formats: image.Builtin()}
 	for name, c := range map[string]struct {
 		accepts string
 		data    []byte
 		why     string
 	}{
-		"the right one":  {"{formats: [uimage]}", demo.UImage(5, 5, 2, "R1 v2 1.0", []byte("kernel")), ""},
-		"any format":     {"{}", []byte("anything at all, of no format"), ""},
-		"no title":       {"{formats: [trx]}", demo.TRX([]byte("kernel without a header")), ""},
-		"another format": {"{formats: [trx]}", demo.UImage(5, 5, 2, "R1 v2 1.0", []byte("kernel")), "it is of the format uimage"},
-		"another board":  {"{formats: [uimage]}", demo.UImage(5, 5, 2, "R1 v1 1.0", []byte("kernel")), "another board"},
-		"text":           {"{formats: [uimage]}", []byte("<html>log in again</html>"), "it is of the format html"},
+		"the right one":         {"{formats: [uimage]}", demo.UImage(5, 5, 2, "R1 v2 1.0", []byte("kernel")), ""},
+		"another spelling":      {"{formats: [uimage]}", demo.UImage(5, 5, 2, "RR1 v2 1.0", []byte("kernel")), ""},
+		"names no hardware":     {"{formats: [uimage]}", demo.UImage(5, 5, 2, "stock 1.0", []byte("kernel")), ""},
+		"any format":            {"{}", []byte("anything at all, of no format"), ""},
+		"no title":              {"{formats: [trx]}", demo.TRX([]byte("kernel without a header")), ""},
+		"another format":        {"{formats: [trx]}", demo.UImage(5, 5, 2, "R1 v2 1.0", []byte("kernel")), "it is of the format uimage"},
+		"wrapped, and must not": {"{formats: [uimage], wrapped: false}", demo.TRX(demo.UImage(5, 5, 2, "R1 v2 1.0", []byte("kernel"))), "it is of the format trx"},
+		"wrapped, as it must":   {"{formats: [uimage], wrapped: true}", demo.TRX(demo.UImage(5, 5, 2, "R1 v2 1.0", []byte("kernel"))), ""},
+		"bare, and must not":    {"{formats: [uimage], wrapped: true}", demo.UImage(5, 5, 2, "R1 v2 1.0", []byte("kernel")), "it is of the format uimage"},
+		"another board":         {"{formats: [uimage]}", demo.UImage(5, 5, 2, "R1 v1 1.0", []byte("kernel")), "another board"},
+		"too large":             {"{largest: 64}", demo.UImage(5, 5, 2, "R1 v2 1.0", []byte("kernel")), "no more than 64"},
+		"text":                  {"{formats: [uimage]}", []byte("<html>log in again</html>"), "it is of the format html"},
 	} {
-		s.Rule = rb(c.accepts)
-		got := s.refuses(c.data)
+		s.Rules = rulesWith(t, c.accepts)
+		s.Rule = &s.Rules.Recovery[0]
+		got := s.Refuses(c.data)
 		if c.why == "" {
 			assert.Empty(t, got, name)
 		} else {

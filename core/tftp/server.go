@@ -25,7 +25,8 @@ type Server struct {
 	Receive func(from *net.UDPAddr, name string, size int64) (io.WriteCloser, error)
 	// Done is told of every transfer that was begun.
 	Done func(from *net.UDPAddr, name string, bytes int64, err error)
-	// Listen opens the socket of a transfer; nil takes any port.
+	// Listen opens the socket of a transfer; nil takes that of Options, else any
+	// port of Conn's address.
 	Listen func() (net.PacketConn, error)
 }
 
@@ -97,6 +98,9 @@ func (p *pending) remove(key string) {
 
 func (s *Server) answer(ctx context.Context, from *net.UDPAddr, p *packet) {
 	listen := s.Listen
+	if listen == nil {
+		listen = s.Options.Listen
+	}
 	if listen == nil {
 		listen = func() (net.PacketConn, error) {
 			if local, ok := s.Conn.LocalAddr().(*net.UDPAddr); ok {

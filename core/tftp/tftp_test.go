@@ -11,10 +11,13 @@ import (
 	"net"
 	"sync"
 	"testing"
+	"testing/synctest"
 	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
+	"fitcheck/core/tftp/tftptest"
 )
 
 func noise(n int) []byte {
@@ -24,44 +27,6 @@ func noise(n int) []byte {
 	return b
 }
 
-// lossy loses and repeats packets that are sent.
-type lossy struct {
-	net.PacketConn
-	mu   sync.Mutex
-	r    *rand.Rand
-	lose int // of a hundred
-	late []byte
-	to   net.Addr
-}
-
-func (l *lossy) WriteTo(b []byte, to net.Addr) (int, error) {
-	l.mu.Lock()
-	defer l.mu.Unlock()
-	n := l.r.IntN(100)
-	switch {
-	case n < l.lose:
-		return len(b), nil // lost
-	case n < l.lose*3/2: // comes twice
-		_, _ = l.PacketConn.WriteTo(b, to)
-	case n < l.lose*2: // and once more, late
-		l.late, l.to = append([]byte(nil), b...), to
-	case l.late != nil:
-		_, _ = l.PacketConn.WriteTo(l.late, l.to)
-		l.late = nil
-	}
-	return l.PacketConn.WriteTo(b, to)
-}
-
-func losing(percent int, seed uint64) func() (net.PacketConn, error) {
-	return func() (net.PacketConn, error) {
-		c, err := net.ListenUDP("udp", &net.UDPAddr{IP: net.IPv4(127, 0, 0, 1)})
-		if percent == 0 || err != nil {
-			return c, err
-		}
-		return &lossy{PacketConn: c, r: rand.New(rand.NewPCG(seed, 1)), lose: percent}, nil
-	}
-}
-
 type buffer struct {
 	bytes.Buffer
 	closed bool
@@ -69,13 +34,13 @@ type buffer struct {
 
 func (b *buffer) Close() error { b.closed = true; return nil }
 
-// serve runs a server with one file, and gives where it is and what it took.
-func serve(t *testing.T, file []byte, o Options, listen func() (net.PacketConn, error)) (*net.UDPAddr, func(name string) *buffer) {
-	conn, err := net.ListenUDP("udp", &net.UDPAddr{IP: net.IPv4(127, 0, 0, 1)})
-	require.NoError(t, err)
+// serve runs a server with one file on a network, until the test's bubble ends,
+// and gives where it is and what it took.
+func serve(t *testing.T, n *tftptest.Network, file []byte, o Options) (*net.UDPAddr, func(name string) *buffer) {
+	conn := n.Listen(tftptest.Host(1), 69)
 	var mu sync.Mutex
 	taken := map[string]*buffer{}
-	s := &Server{Conn: conn, Options: o, Listen: listen,
+	s := &Server{Conn: conn, Options: o, Listen: n.Opener(tftptest.Host(1)),
 		Send: func(_ *net.UDPAddr, name string) (io.ReadCloser, int64, error) {
 			if name != "image.bin" {
 				return nil, 0, &Error{CodeNotFound, "no such image"}
@@ -102,11 +67,17 @@ func serve(t *testing.T, file []byte, o Options, listen func() (net.PacketConn, 
 		assert.NoError(t, <-done)
 		conn.Close()
 	})
+	t.Cleanup(func() { time.Sleep(time.Hour) }) // what lingers has ended by then
 	return conn.LocalAddr().(*net.UDPAddr), func(name string) *buffer {
 		mu.Lock()
 		defer mu.Unlock()
 		return taken[name]
 	}
+}
+
+// client are the options of the side that asks.
+func client(n *tftptest.Network, block int) Options {
+	return Options{BlockSize: block, Timeout: time.Second, Retries: 40, Listen: n.Opener(tftptest.Host(2))}
 }
 
 func TestTransfers(t *testing.T) {
@@ -117,35 +88,63 @@ func TestTransfers(t *testing.T) {
 		{1428 * 3, 1428, 65464, 0}, {1_000_000, 8192, 1428, 0}, {100_000, 1428, 0, 0}, {100_000, 0, 1428, 0}, {3, 8, 8, 0},
 		{60_000, 0, 0, 15}, {200_000, 1428, 1428, 20}, {4096, 512, 512, 35},
 		{1 << 25, 65464, 65464, 0},
-		{65536*512 + 700, 0, 0, 0}, // block numbers begin anew
+		{65536*8 + 7, 8, 8, 0}, // block numbers begin anew
 	} {
 		name := fmt.Sprintf("%d bytes, blocks %d and %d, %d lost", c.size, c.client, c.server, c.loss)
 		t.Run(name, func(t *testing.T) {
-			t.Parallel()
-			file := noise(c.size)
-			wait := time.Second
-			if c.loss > 0 {
-				wait = 20 * time.Millisecond
-			}
-			addr, taken := serve(t, file, Options{BlockSize: c.server, Timeout: wait, Retries: 40}, losing(c.loss, 7))
-			var told int64
-			o := Options{BlockSize: c.client, Timeout: wait, Retries: 40, Listen: losing(c.loss, uint64(c.size)), Progress: func(done, total int64) { told = done }}
-			var got bytes.Buffer
-			n, err := Get(context.Background(), addr, "image.bin", &got, o)
-			require.NoError(t, err)
-			assert.Equal(t, int64(c.size), n)
-			assert.Equal(t, sha256.Sum256(file), sha256.Sum256(got.Bytes()))
-			assert.Equal(t, n, told)
-			require.NoError(t, Put(context.Background(), addr, "new.bin", bytes.NewReader(file), int64(c.size), o))
-			require.Eventually(t, func() bool { b := taken("new.bin"); return b != nil && b.closed }, 5*time.Second, 5*time.Millisecond)
-			assert.Equal(t, sha256.Sum256(file), sha256.Sum256(taken("new.bin").Bytes()))
+			synctest.Test(t, func(t *testing.T) {
+				file := noise(c.size)
+				n := &tftptest.Network{}
+				if c.loss > 0 {
+					n.Spoil = tftptest.Lossy(c.loss, uint64(c.size))
+				}
+				addr, taken := serve(t, n, file, Options{BlockSize: c.server, Timeout: time.Second, Retries: 40})
+				var told int64
+				o := client(n, c.client)
+				o.Progress = func(done, total int64) { told = done }
+				var got bytes.Buffer
+				size, err := Get(context.Background(), addr, "image.bin", &got, o)
+				require.NoError(t, err)
+				assert.Equal(t, int64(c.size), size)
+				assert.Equal(t, sha256.Sum256(file), sha256.Sum256(got.Bytes()))
+				assert.Equal(t, size, told)
+				require.NoError(t, Put(context.Background(), addr, "new.bin", bytes.NewReader(file), int64(c.size), o))
+				synctest.Wait()
+				require.True(t, taken("new.bin").closed)
+				assert.Equal(t, sha256.Sum256(file), sha256.Sum256(taken("new.bin").Bytes()))
+			})
 		})
 	}
 }
 
+// The kernel's sockets do what the network in memory does.
+func TestOverTheKernel(t *testing.T) {
+	conn, err := net.ListenUDP("udp", &net.UDPAddr{IP: net.IPv4(127, 0, 0, 1)})
+	require.NoError(t, err)
+	defer conn.Close()
+	file := noise(100_000)
+	s := &Server{Conn: conn, Options: Options{BlockSize: 1428, Timeout: time.Minute}, Send: func(*net.UDPAddr, string) (io.ReadCloser, int64, error) {
+		return io.NopCloser(bytes.NewReader(file)), int64(len(file)), nil
+	}}
+	ctx, stop := context.WithCancel(context.Background())
+	done := make(chan error, 1)
+	go func() { done <- s.Serve(ctx) }()
+	var got bytes.Buffer
+	_, err = Get(context.Background(), conn.LocalAddr().(*net.UDPAddr), "x", &got, Options{BlockSize: 1428, Timeout: time.Minute})
+	require.NoError(t, err)
+	assert.True(t, bytes.Equal(file, got.Bytes()))
+	stop()
+	assert.NoError(t, <-done)
+}
+
 func TestRefusals(t *testing.T) {
-	addr, _ := serve(t, noise(3000), Options{BlockSize: 1428, Timeout: time.Second}, nil)
-	o := Options{BlockSize: 1428, Timeout: time.Second}
+	synctest.Test(t, refusals)
+}
+
+func refusals(t *testing.T) {
+	n := &tftptest.Network{}
+	addr, _ := serve(t, n, noise(3000), Options{BlockSize: 1428, Timeout: time.Second})
+	o := client(n, 1428)
 	var told *Error
 	_, err := Get(context.Background(), addr, "other.bin", io.Discard, o)
 	require.ErrorAs(t, err, &told)
@@ -168,103 +167,115 @@ func TestRefusals(t *testing.T) {
 }
 
 func TestNobodyAnswers(t *testing.T) {
-	conn, err := net.ListenUDP("udp", &net.UDPAddr{IP: net.IPv4(127, 0, 0, 1)})
-	require.NoError(t, err)
-	defer conn.Close()
-	addr := conn.LocalAddr().(*net.UDPAddr)
-	o := Options{Timeout: 10 * time.Millisecond, Retries: 2}
-	err = Put(context.Background(), addr, "a", bytes.NewReader(nil), 0, o)
-	assert.ErrorIs(t, err, ErrTimeout)
-	ctx, cancel := context.WithTimeout(context.Background(), 30*time.Millisecond)
-	defer cancel()
-	begun := time.Now()
-	_, err = Get(ctx, addr, "a", io.Discard, Options{})
-	assert.ErrorIs(t, err, context.DeadlineExceeded)
-	assert.Less(t, time.Since(begun), 5*time.Second)
+	synctest.Test(t, func(t *testing.T) {
+		n := &tftptest.Network{}
+		addr := n.Listen(tftptest.Host(1), 69).LocalAddr().(*net.UDPAddr)
+		o := client(n, 0)
+		o.Retries = 2
+		begun := time.Now()
+		err := Put(context.Background(), addr, "a", bytes.NewReader(nil), 0, o)
+		assert.ErrorIs(t, err, ErrTimeout)
+		assert.Equal(t, 7*time.Second, time.Since(begun), "1 s, 2 s and 4 s")
+		ctx, cancel := context.WithTimeout(context.Background(), 30*time.Millisecond)
+		defer cancel()
+		_, err = Get(ctx, addr, "a", io.Discard, client(n, 0))
+		assert.ErrorIs(t, err, context.DeadlineExceeded)
+		time.Sleep(time.Hour)
+	})
 }
 
 // peer plays the other side by hand.
-func peer(t *testing.T, play func(conn *net.UDPConn, from *net.UDPAddr, first *packet)) *net.UDPAddr {
-	conn, err := net.ListenUDP("udp", &net.UDPAddr{IP: net.IPv4(127, 0, 0, 1)})
-	require.NoError(t, err)
-	t.Cleanup(func() { conn.Close() })
+func peer(t *testing.T, n *tftptest.Network, play func(conn *tftptest.Conn, from *net.UDPAddr, first *packet)) *net.UDPAddr {
+	conn := n.Listen(tftptest.Host(1), 69)
 	go func() {
 		b := make([]byte, 4096)
-		n, from, err := conn.ReadFromUDP(b)
+		n, from, err := conn.ReadFrom(b)
 		if err != nil {
 			return
 		}
 		p, err := parse(b[:n])
 		if err == nil {
-			play(conn, from, p)
+			play(conn, from.(*net.UDPAddr), p)
 		}
 	}()
+	t.Cleanup(func() {
+		conn.Close()
+		time.Sleep(time.Hour) // what lingers has ended by then
+	})
 	return conn.LocalAddr().(*net.UDPAddr)
 }
 
 func TestOddPeers(t *testing.T) {
-	o := Options{BlockSize: 1428, Timeout: 200 * time.Millisecond, Retries: 2}
 	data := func(block uint16, n int) []byte {
 		return append([]byte{0, 3, byte(block >> 8), byte(block)}, make([]byte, n)...)
 	}
 	for name, c := range map[string]struct {
-		play func(conn *net.UDPConn, from *net.UDPAddr, first *packet)
+		play func(conn *tftptest.Conn, from *net.UDPAddr, first *packet)
 		err  string
 	}{
-		"knows no options": {func(c *net.UDPConn, to *net.UDPAddr, _ *packet) { c.WriteTo(data(1, 100), to) }, ""},
-		"refuses options": {func(c *net.UDPConn, to *net.UDPAddr, p *packet) {
+		"knows no options": {func(c *tftptest.Conn, to *net.UDPAddr, _ *packet) { c.WriteTo(data(1, 100), to) }, ""},
+		"refuses options": {func(c *tftptest.Conn, to *net.UDPAddr, p *packet) {
 			c.WriteTo(errorPacket(CodeOption, "none here"), to)
 			b := make([]byte, 512)
-			n, _, _ := c.ReadFromUDP(b)
+			n, _, _ := c.ReadFrom(b)
 			if again, err := parse(b[:n]); err == nil && len(again.options) == 0 && again.op == opRead {
 				c.WriteTo(data(1, 100), to)
 			}
 		}, ""},
-		"an option nobody asked for": {func(c *net.UDPConn, to *net.UDPAddr, _ *packet) {
+		"an option nobody asked for": {func(c *tftptest.Conn, to *net.UDPAddr, _ *packet) {
 			c.WriteTo(oack([]option{{"windowsize", "8"}}), to)
 		}, "option windowsize was not asked for"},
-		"larger blocks than asked": {func(c *net.UDPConn, to *net.UDPAddr, _ *packet) { c.WriteTo(oack([]option{{"blksize", "9000"}}), to) }, "a block size of 9000 was not asked for"},
-		"a block that is too long": {func(c *net.UDPConn, to *net.UDPAddr, _ *packet) { c.WriteTo(data(1, 900), to) }, "a block of 900 bytes, and 512 were agreed on"},
-		"garbage, then nothing":    {func(c *net.UDPConn, to *net.UDPAddr, _ *packet) { c.WriteTo([]byte{9, 9, 9}, to) }, "no answer"},
-		"another length than told": {func(c *net.UDPConn, to *net.UDPAddr, _ *packet) {
+		"larger blocks than asked": {func(c *tftptest.Conn, to *net.UDPAddr, _ *packet) { c.WriteTo(oack([]option{{"blksize", "9000"}}), to) }, "a block size of 9000 was not asked for"},
+		"a block that is too long": {func(c *tftptest.Conn, to *net.UDPAddr, _ *packet) { c.WriteTo(data(1, 900), to) }, "a block of 900 bytes, and 512 were agreed on"},
+		"garbage, then nothing":    {func(c *tftptest.Conn, to *net.UDPAddr, _ *packet) { c.WriteTo([]byte{9, 9, 9}, to) }, "no answer"},
+		"another length than told": {func(c *tftptest.Conn, to *net.UDPAddr, _ *packet) {
 			c.WriteTo(oack([]option{{"tsize", "500"}}), to)
 			b := make([]byte, 512)
-			_, _, _ = c.ReadFromUDP(b)
+			_, _, _ = c.ReadFrom(b)
 			c.WriteTo(data(1, 100), to)
 		}, "the file has 500 bytes, and 100 came"},
-		"another port in between": {func(c *net.UDPConn, to *net.UDPAddr, _ *packet) {
+		"another port in between": {func(c *tftptest.Conn, to *net.UDPAddr, _ *packet) {
 			c.WriteTo(oack([]option{{"blksize", "512"}}), to)
-			stranger, _ := net.ListenUDP("udp", &net.UDPAddr{IP: net.IPv4(127, 0, 0, 1)})
+			stranger := c.Network().Listen(tftptest.Host(1), 0)
 			defer stranger.Close()
 			stranger.WriteTo(data(1, 3), to)
 			b := make([]byte, 512)
-			_, _, _ = stranger.ReadFromUDP(b) // is told off
+			_, _, _ = stranger.ReadFrom(b) // is told off
 			c.WriteTo(data(1, 100), to)
 		}, ""},
 	} {
 		t.Run(name, func(t *testing.T) {
-			t.Parallel()
-			n, err := Get(context.Background(), peer(t, c.play), "x", io.Discard, o)
-			if c.err != "" {
-				assert.ErrorContains(t, err, c.err)
-				return
-			}
-			require.NoError(t, err)
-			assert.Equal(t, int64(100), n)
+			synctest.Test(t, func(t *testing.T) {
+				network := &tftptest.Network{}
+				o := client(network, 1428)
+				o.Retries = 2
+				n, err := Get(context.Background(), peer(t, network, c.play), "x", io.Discard, o)
+				if c.err != "" {
+					assert.ErrorContains(t, err, c.err)
+					return
+				}
+				require.NoError(t, err)
+				assert.Equal(t, int64(100), n)
+			})
 		})
 	}
 }
 
 // A late acknowledgement must not make every block go twice from then on.
 func TestLateAcknowledgements(t *testing.T) {
+	synctest.Test(t, lateAcknowledgements)
+}
+
+func lateAcknowledgements(t *testing.T) {
+	network := &tftptest.Network{}
 	packets := make(chan int, 1)
-	addr := peer(t, func(c *net.UDPConn, to *net.UDPAddr, _ *packet) {
+	addr := peer(t, network, func(c *tftptest.Conn, to *net.UDPAddr, _ *packet) {
 		c.WriteTo(ack(0), to)
 		n := 0
 		b := make([]byte, 1024)
 		for {
 			c.SetReadDeadline(time.Now().Add(300 * time.Millisecond))
-			size, from, err := c.ReadFromUDP(b)
+			size, from, err := c.ReadFrom(b)
 			if err != nil {
 				packets <- n
 				return
@@ -277,7 +288,7 @@ func TestLateAcknowledgements(t *testing.T) {
 			}
 		}
 	})
-	require.NoError(t, Put(context.Background(), addr, "x", bytes.NewReader(make([]byte, 512*20+1)), 512*20+1, Options{Timeout: time.Second}))
+	require.NoError(t, Put(context.Background(), addr, "x", bytes.NewReader(make([]byte, 512*20+1)), 512*20+1, client(network, 0)))
 	assert.Equal(t, 21, <-packets)
 }
 

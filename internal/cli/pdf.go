@@ -12,6 +12,7 @@ import (
 	"runtime/metrics"
 	"time"
 
+	"fitcheck/core/duration"
 	"fitcheck/core/notes"
 )
 
@@ -20,8 +21,11 @@ import (
 // the standard input, and ends that process when it takes too long or too much.
 const (
 	pdfCommand = "read-pdf"
-	pdfTime    = 12 * time.Second
+	pdfTime    = 4 * time.Second  // of the processor
+	pdfWaits   = 10 * time.Minute // by the clock, for one that waits for something
 	pdfMemory  = 768 << 20
+
+	exitTooLong = 5 // of that process
 )
 
 type pdfAnswer struct {
@@ -34,7 +38,7 @@ func readPDF(data []byte) ([]notes.Line, error) {
 	if err != nil {
 		return nil, fmt.Errorf("the PDF cannot be read here: %w; save it as text", err)
 	}
-	ctx, cancel := context.WithTimeout(context.Background(), pdfTime)
+	ctx, cancel := context.WithTimeout(context.Background(), pdfWaits)
 	defer cancel()
 	c := exec.CommandContext(ctx, self, pdfCommand)
 	c.Stdin = bytes.NewReader(data)
@@ -43,8 +47,8 @@ func readPDF(data []byte) ([]notes.Line, error) {
 	err = c.Run()
 	var answer pdfAnswer
 	switch {
-	case ctx.Err() != nil:
-		return nil, fmt.Errorf("reading the PDF takes longer than %s, and was given up; save it as text", pdfTime)
+	case ctx.Err() != nil, c.ProcessState.ExitCode() == exitTooLong:
+		return nil, fmt.Errorf("reading the PDF takes more than %s of the processor's time, and was given up; save it as text", duration.Text(pdfTime))
 	case err != nil:
 		return nil, fmt.Errorf("the PDF is damaged or takes more than %d MiB of memory; save it as text", pdfMemory>>20)
 	case json.Unmarshal(out.Bytes(), &answer) != nil:
@@ -62,6 +66,9 @@ func servePDF(env Env) int {
 		for {
 			if metrics.Read(sample); sample[0].Value.Uint64() > pdfMemory {
 				os.Exit(exitUnreadable)
+			}
+			if used, ok := processorTime(); ok && used > pdfTime {
+				os.Exit(exitTooLong)
 			}
 			time.Sleep(5 * time.Millisecond)
 		}

@@ -13,6 +13,7 @@ import (
 	"github.com/schollz/progressbar/v3"
 
 	"fitcheck/core/device"
+	"fitcheck/core/duration"
 	"fitcheck/core/fit"
 	"fitcheck/core/plan"
 	"fitcheck/core/rescue"
@@ -156,7 +157,7 @@ func (r *recovering) bringBack(ctx context.Context, c *call, doc present.Recover
 			settle = 5 * time.Minute
 		}
 	}
-	w := &rescue.Watch{Waits: rule.Signs.PingTTL, System: rule.NotYet.PingTTL, Image: image, SHA256: chosen.Item.Digests["sha256"], Name: doc.Name(),
+	w := &rescue.Watch{Waits: rule.Signs.PingTTL, Old: rule.NotYet.PingTTL, New: rule.Afterwards.Signs.PingTTL, Image: image, SHA256: chosen.Item.Digests["sha256"], Name: doc.Name(),
 		Device: &net.UDPAddr{IP: ip.AsSlice(), Port: port}, Serve: rule.Transfer.Direction.Text == "serve", For: r.within, Settle: settle,
 		Transfer: tftp.Options{Timeout: 500 * time.Millisecond, Retries: 8}}
 	if b := rule.Transfer.Blocksize; b != nil && *b {
@@ -201,7 +202,7 @@ func (r *recovering) bringBack(ctx context.Context, c *call, doc present.Recover
 			s.RecoveryEvent(e)
 		}
 	}
-	answers, err := w.Run(ctx)
+	ending, err := w.Run(ctx)
 	if ctx.Err() != nil {
 		return 0, ctx.Err()
 	}
@@ -209,10 +210,14 @@ func (r *recovering) bringBack(ctx context.Context, c *call, doc present.Recover
 	switch {
 	case err != nil:
 		doc.Outcome, doc.Ended, status = fit.Misfit, err.Error(), exitMisfit
-	case answers:
-		doc.Outcome, doc.Ended = fit.Fits, "the device is back"
+	case ending == rescue.IsBack:
+		doc.Outcome, doc.Ended = fit.Fits, "the device is back: the new system answers"
+	case ending == rescue.ThrownAway:
+		doc.Outcome, doc.Ended, status = fit.Misfit, "the device did not keep the image", exitMisfit
+	case ending == rescue.Answers:
+		doc.Outcome, doc.Ended, status = fit.Unsettled, "something answers, and nothing tells from here what it runs; capture its console and run fitcheck confirm", exitUnsettled
 	default:
-		doc.Outcome, doc.Ended, status = fit.Unsettled, fmt.Sprintf("the image is over, and within %s nobody saw the system answer", settle), exitUnsettled
+		doc.Outcome, doc.Ended, status = fit.Unsettled, fmt.Sprintf("the image is over, and within %s nobody saw the system answer", duration.Text(settle)), exitUnsettled
 	}
 	if c.json {
 		return status, present.WriteJSON(c.env.Stdout, present.RecoverJSON(doc))

@@ -18,7 +18,7 @@ var standInCommand = &command{
 	long: `Answers on the loopback address by the rulebook's recovery of D: first as the old system,
 then as the boot loader that waits, takes an image by TFTP, writes it and restarts. It drops
 what a real one would drop. -loss loses packets. Runs until it is interrupted, or until the
-device has restarted with -once.`,
+device has restarted and answered with -once.`,
 	setup: func(f *flag.FlagSet) func(context.Context, *call, []string) (int, error) {
 		name := f.String("device", "", "the `device` to play: a file, or a name in the kit's devices/")
 		address := f.String("address", "127.0.0.1", "the `address` to answer on")
@@ -30,7 +30,7 @@ device has restarted with -once.`,
 		f.DurationVar(&s.WaitFor, "wait", 0, "how long the boot loader waits; else as the rulebook says")
 		f.DurationVar(&s.WriteFor, "write", 3*time.Second, "how long it writes")
 		f.IntVar(&s.Loss, "loss", 0, "how many of a hundred packets are lost")
-		once := f.Bool("once", false, "end when the device has restarted")
+		once := f.Bool("once", false, "end when the device has restarted and was seen to answer")
 		out := f.String("out", "", "write what it runs in the end to this `file`")
 		return func(ctx context.Context, c *call, args []string) (int, error) {
 			switch {
@@ -62,7 +62,7 @@ device has restarted with -once.`,
 			if rule == nil {
 				return 0, fmt.Errorf("%s has no recovery for %s %s; add one, or give another device", rb.File, box.Model, box.Revision)
 			}
-			s.Rule, s.Model, s.Board, s.Formats = rule, box.Model, box.Revision, k.Formats
+			s.Rule, s.Rules, s.Model, s.Board, s.Formats = rule, rb, box.Model, box.Revision, k.Formats
 			if s.WaitFor == 0 {
 				if s.WaitFor = rule.Transfer.Within.Time; s.WaitFor == 0 {
 					s.WaitFor = 20 * time.Second
@@ -76,18 +76,18 @@ device has restarted with -once.`,
 				return 0, fmt.Errorf("the port for echo requests cannot be opened: %w; give another with -echo", err)
 			}
 			defer s.Echo.Close()
-			if s.Boot, err = net.ListenUDP("udp4", &net.UDPAddr{IP: ip, Port: *port}); err != nil {
+			boot, err := net.ListenUDP("udp4", &net.UDPAddr{IP: ip, Port: *port})
+			if err != nil {
 				return 0, fmt.Errorf("the port for the transfer cannot be opened: %w; give another with -port", err)
 			}
-			defer s.Boot.Close()
+			defer boot.Close()
+			s.Boot = boot
 			inner, stop := context.WithCancel(ctx)
 			defer stop()
 			screen := c.screen()
-			s.Tell = func(state standin.State, text string) {
-				screen.StandIn(string(state), text)
-				if state == standin.Restarted && *once {
-					time.AfterFunc(2*time.Second, stop) // so that it is seen to answer
-				}
+			s.Tell = func(state standin.State, text string) { screen.StandIn(string(state), text) }
+			if *once {
+				s.Seen = stop
 			}
 			screen.StandInBegins(d.Name.Text, s.Echo.LocalAddr().String(), s.Boot.LocalAddr().String())
 			err = s.Run(inner)

@@ -1,6 +1,7 @@
 package present
 
 import (
+	"fitcheck/core/duration"
 	"fmt"
 	"strings"
 
@@ -74,7 +75,7 @@ func (p PathAnswer) sums() string {
 		}
 	}
 	if unknown < len(p.Hops) {
-		parts = append(parts, fmt.Sprintf("%d minutes in all, %d of them without service", install, outage))
+		parts = append(parts, fmt.Sprintf("%s in all, %s of it without service", duration.Minutes(install), duration.Minutes(outage)))
 	}
 	if unknown > 0 {
 		parts = append(parts, "the rulebook gives no minutes for "+count2(unknown, "hop"))
@@ -230,7 +231,7 @@ func (s *Screen) ladder(from string, steps []plan.Step) {
 func cost(h path.Hop) string {
 	t := "minutes not given"
 	if h.Minutes != nil {
-		t = fmt.Sprintf("%d minutes, %d without service", h.Minutes.Install, h.Minutes.Outage)
+		t = fmt.Sprintf("%s, %s without service", duration.Minutes(h.Minutes.Install), duration.Minutes(h.Minutes.Outage))
 	}
 	if h.ResetsConfig {
 		return t + "; resets the configuration"

@@ -102,8 +102,8 @@ func (s *Screen) RecoveryBegins(r Recovered, address string, port int) {
 			s.line(9, plain, t.sign+": "+t.text)
 		}
 	}
-	if r.Rule.Enter.Set() {
-		s.line(9, strong, upper(r.Rule.Enter.Text))
+	for _, in := range plan.Entering(r.Rule) {
+		s.line(9, strong, upper(in.Text))
 	}
 }
 
@@ -120,7 +120,7 @@ func signText(ttl int, lamp string) string {
 
 // RecoveryEvent shows something that happened, as it happens.
 func (s *Screen) RecoveryEvent(e rescue.Event) {
-	st := map[rescue.Kind]style{rescue.Seen: plain, rescue.Begun: info, rescue.Failed: doubt, rescue.Sent: good, rescue.Back: good}[e.Kind]
+	st := map[rescue.Kind]style{rescue.Seen: plain, rescue.Begun: info, rescue.Failed: doubt, rescue.Sent: good, rescue.Back: good, rescue.Thrown: bad}[e.Kind]
 	s.hanging(s.paint(faint, fmt.Sprintf("  %7.1fs  ", e.At.Seconds())), 12, st, e.Text)
 }
 

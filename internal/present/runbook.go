@@ -2,6 +2,7 @@ package present
 
 import (
 	_ "embed"
+	"fitcheck/core/duration"
 	"fmt"
 	"io"
 	"strings"
@@ -23,7 +24,7 @@ func runbookSum(b *plan.Runbook) string {
 	if !b.Known {
 		return "the rulebook does not say for every hop how long it takes"
 	}
-	return fmt.Sprintf("%d minutes of installing, %d of them without service", b.Install, b.Outage)
+	return fmt.Sprintf("%s of installing, %s of it without service", duration.Minutes(b.Install), duration.Minutes(b.Outage))
 }
 
 func sectionTitle(s plan.Section) string {
@@ -31,7 +32,7 @@ func sectionTitle(s plan.Section) string {
 	if s.At >= 0 {
 		t += fmt.Sprintf("  (from %s", clock(s.At))
 		if s.Minutes > 0 {
-			t += fmt.Sprintf(", %d minutes", s.Minutes)
+			t += fmt.Sprintf(", %s", duration.Minutes(s.Minutes))
 		}
 		t += ")"
 	}
