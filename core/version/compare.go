@@ -3,54 +3,105 @@ package version
 import (
 	"slices"
 	"sort"
+
+	"fitcheck/core/truth"
 )
 
-// Two ranges of one scheme are compared on the line of all versions that the
-// scheme could read: the versions that they name cut it into points and the
-// gaps between them, and within a gap every version lies alike. Between two
-// versions there is always room for another.
+// Ranges of one scheme are compared on the line of all versions that the scheme
+// could read. The versions that they name cut it at edges: one before and one
+// after each. A text that leaves its build open stands for a stretch of the line
+// with all its builds, and its edges are those of the stretch. Between two edges
+// lies a place, within which every version is as good as any other, and between
+// two versions there is always room for another.
 
-// cuts lists the versions that ranges name, in order, each once.
-func cuts(s *Scheme, ranges ...*Range) []Version {
-	var out []Version
+// edge is where a version begins or ends.
+type edge struct {
+	v     Version
+	after bool
+}
+
+// below tells whether an edge lies below a version.
+func (e edge) below(s *Scheme, v Version) bool {
+	c := comparePrefix(v, e.v, s.fixed(e.v))
+	return c > 0 || c == 0 && !e.after
+}
+
+// compareEdges orders two edges.
+func compareEdges(s *Scheme, a, b edge) int {
+	na, nb := s.fixed(a.v), s.fixed(b.v)
+	if c := comparePrefix(a.v, b.v, min(na, nb)); c != 0 {
+		return c
+	}
+	side := func(e edge) int {
+		if e.after {
+			return 1
+		}
+		return -1
+	}
+	switch {
+	case na < nb: // b lies within the stretch of a
+		return side(a)
+	case na > nb:
+		return -side(b)
+	}
+	return sign(side(a) - side(b))
+}
+
+// edgesOf lists the edges of ranges of one scheme, in order, each once.
+func edgesOf(ranges ...*Range) []edge {
+	s := schemeOf(ranges...)
+	var out []edge
 	for _, r := range ranges {
 		if r == nil {
 			continue
 		}
 		for _, all := range r.alts {
 			for _, c := range all {
-				out = append(out, c.v)
+				out = append(out, edge{c.v, false}, edge{c.v, true})
 			}
 		}
 	}
-	sort.SliceStable(out, func(i, j int) bool { return s.Compare(out[i], out[j]) < 0 })
-	return slices.CompactFunc(out, func(a, b Version) bool { return s.Compare(a, b) == 0 })
+	slices.SortStableFunc(out, func(a, b edge) int { return compareEdges(s, a, b) })
+	return slices.CompactFunc(out, func(a, b edge) bool { return compareEdges(s, a, b) == 0 })
 }
 
-// holds tells whether a position lies in the range: 2k is the gap before the
-// k-th cut, 2k+1 the cut itself. A nil range holds all.
-func (r *Range) holds(position int, cuts []Version) bool {
+// placesOf are the places at which a version may be among edges: place p lies
+// above the first p of them. One that leaves its build open may be at several.
+func placesOf(s *Scheme, edges []edge, v Version) (from, to int) {
+	from = sort.Search(len(edges), func(i int) bool { return !edges[i].below(s, v) })
+	if !v.open {
+		return from, from
+	}
+	end := edge{v, true}
+	return from, sort.Search(len(edges), func(i int) bool { return compareEdges(s, edges[i], end) >= 0 })
+}
+
+// holdsAt tells whether the versions at a place lie in the range.
+func (r *Range) holdsAt(place int, edges []edge) bool {
 	if r == nil || r.any {
 		return true
+	}
+	at := func(e edge) int {
+		i, _ := slices.BinarySearchFunc(edges, e, func(a, b edge) int { return compareEdges(r.scheme, a, b) })
+		return i
 	}
 	for _, all := range r.alts {
 		ok := true
 		for _, c := range all {
-			at := 2*slices.IndexFunc(cuts, func(v Version) bool { return r.scheme.Compare(v, c.v) == 0 }) + 1
-			d := position - at
+			below, above := place <= at(edge{c.v, false}), place > at(edge{c.v, true})
 			switch c.op {
 			case "<":
-				ok = d < 0
+				ok = below
 			case "<=":
-				ok = d <= 0
+				ok = !above
 			case "=":
-				ok = d == 0
+				ok = !below && !above
 			case "!=":
-				ok = d != 0
+				ok = below || above
 			case ">=":
-				ok = d >= 0
+				ok = !below
 			case ">":
-				ok = d > 0
+				ok = above
 			}
 			if !ok {
 				break
@@ -75,9 +126,9 @@ func schemeOf(ranges ...*Range) *Scheme {
 // Covers tells whether every version of another range lies in this one; nil
 // stands for any version.
 func (r *Range) Covers(o *Range) bool {
-	all := cuts(schemeOf(r, o), r, o)
-	for p := range 2*len(all) + 1 {
-		if o.holds(p, all) && !r.holds(p, all) {
+	all := edgesOf(r, o)
+	for p := range len(all) + 1 {
+		if o.holdsAt(p, all) && !r.holdsAt(p, all) {
 			return false
 		}
 	}
@@ -86,9 +137,9 @@ func (r *Range) Covers(o *Range) bool {
 
 // Meets tells whether some version lies in both ranges.
 func (r *Range) Meets(o *Range) bool {
-	all := cuts(schemeOf(r, o), r, o)
-	for p := range 2*len(all) + 1 {
-		if o.holds(p, all) && r.holds(p, all) {
+	all := edgesOf(r, o)
+	for p := range len(all) + 1 {
+		if o.holdsAt(p, all) && r.holdsAt(p, all) {
 			return true
 		}
 	}
@@ -96,63 +147,94 @@ func (r *Range) Meets(o *Range) bool {
 }
 
 // Spans lists the stretches of a sorted list of versions that lie in the range,
-// as half-open intervals of indices in ascending order. A nil range holds all.
-func (r *Range) Spans(s *Scheme, sorted []Version) [][2]int {
+// as half-open intervals of indices in ascending order, and those that may: of
+// versions that leave their build open where the range asks for one. A nil range
+// holds all.
+func (r *Range) Spans(s *Scheme, sorted []Version) (in, unsure [][2]int) {
 	if r == nil || r.any {
-		return [][2]int{{0, len(sorted)}}
+		return [][2]int{{0, len(sorted)}}, nil
 	}
-	all := cuts(s, r)
-	var out [][2]int
-	add := func(from, to int) {
-		switch {
-		case from >= to:
-		case len(out) > 0 && out[len(out)-1][1] == from:
-			out[len(out)-1][1] = to
+	add := func(to *[][2]int, from, end int) {
+		switch n := len(*to); {
+		case from >= end:
+		case n > 0 && (*to)[n-1][1] == from:
+			(*to)[n-1][1] = end
 		default:
-			out = append(out, [2]int{from, to})
+			*to = append(*to, [2]int{from, end})
 		}
 	}
+	all := r.edges()
 	at := 0
-	for k, cut := range all {
-		low := at + sort.Search(len(sorted)-at, func(i int) bool { return s.Compare(sorted[at+i], cut) >= 0 })
-		high := low + sort.Search(len(sorted)-low, func(i int) bool { return s.Compare(sorted[low+i], cut) > 0 })
-		if r.holds(2*k, all) {
-			add(at, low)
+	for p := range len(all) + 1 {
+		end := len(sorted)
+		if p < len(all) {
+			end = at + sort.Search(len(sorted)-at, func(i int) bool { return all[p].below(s, sorted[at+i]) })
 		}
-		if r.holds(2*k+1, all) {
-			add(low, high)
+		if r.holdsAt(p, all) {
+			add(&in, at, end)
 		}
-		at = high
+		at = end
 	}
-	if r.holds(2*len(all), all) {
-		add(at, len(sorted))
+	if !r.asksForBuild() {
+		return in, nil
 	}
-	return out
+	// Versions that leave open what the range asks for are looked at one by one.
+	sure := in
+	in = nil
+	for i, v := range sorted {
+		held := slices.ContainsFunc(sure, func(x [2]int) bool { return x[0] <= i && i < x[1] })
+		if v.open {
+			switch r.Holds(v) {
+			case truth.Unknown:
+				add(&unsure, i, i+1)
+				continue
+			case truth.No:
+				continue
+			}
+			held = true
+		}
+		if held {
+			add(&in, i, i+1)
+		}
+	}
+	return in, unsure
 }
 
-// Marks are the versions that some ranges name, in order. They cut the line of
-// all versions into places: the marks themselves and the gaps between them. Of
-// two versions at one place, the ranges hold both or neither.
+// asksForBuild tells whether the range names a version with its build.
+func (r *Range) asksForBuild() bool {
+	if r.scheme == nil || r.scheme.build < 0 {
+		return false
+	}
+	for _, all := range r.alts {
+		for _, c := range all {
+			if !c.v.open {
+				return true
+			}
+		}
+	}
+	return false
+}
+
+// Marks are the edges of some ranges, in order. They cut the line of all versions
+// into places. Of two versions at one place, the ranges hold both or neither.
 type Marks struct {
 	scheme *Scheme
-	at     []Version
+	at     []edge
 }
 
 // NewMarks takes the marks of ranges of one scheme.
-func NewMarks(s *Scheme, ranges ...*Range) Marks { return Marks{s, cuts(s, ranges...)} }
+func NewMarks(s *Scheme, ranges ...*Range) Marks { return Marks{s, edgesOf(ranges...)} }
 
 // Places is how many places there are.
-func (m Marks) Places() int { return 2*len(m.at) + 1 }
+func (m Marks) Places() int { return len(m.at) + 1 }
 
-// Place is that of a version, from 0 in ascending order.
-func (m Marks) Place(v Version) int {
-	i := sort.Search(len(m.at), func(i int) bool { return m.scheme.Compare(m.at[i], v) >= 0 })
-	if i < len(m.at) && m.scheme.Compare(m.at[i], v) == 0 {
-		return 2*i + 1
-	}
-	return 2 * i
+// Place is that of a version, from 0 in ascending order; of one that leaves its
+// build open and may be at several, ok is false and it is the lowest.
+func (m Marks) Place(v Version) (place int, ok bool) {
+	from, to := placesOf(m.scheme, m.at, v)
+	return from, from == to
 }
 
 // HoldsPlace tells whether the versions at a place lie in one of the ranges that
 // the marks were taken from; a nil range holds all.
-func (r *Range) HoldsPlace(place int, m Marks) bool { return r.holds(place, m.at) }
+func (r *Range) HoldsPlace(place int, m Marks) bool { return r.holdsAt(place, m.at) }

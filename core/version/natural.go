@@ -21,7 +21,7 @@ type run struct {
 // natural compares two texts run by run: digits as numbers of any length,
 // letters as letters without regard to case; everything else separates.
 func natural(a, b string) int {
-	return compareRuns(runs(a), runs(b))
+	return compareRuns(canonical(runs(a)), canonical(runs(b)))
 }
 
 func compareRuns(ra, rb []run) int {
@@ -48,6 +48,25 @@ func (x run) compare(y run) int {
 		return sign(len(x.text) - len(y.text))
 	}
 	return strings.Compare(x.text, y.text)
+}
+
+// canonical takes out the numbers that are 0 at the end of a row of numbers: 5.1
+// and 5.1.0 are one version, and so are 5.1-rc2 and 5.1.0-rc2.
+func canonical(all []run) []run {
+	out := all[:0]
+	for i, r := range all {
+		if r.class == digits && r.text == "" {
+			k := i
+			for k < len(all) && all[k].class == digits && all[k].text == "" {
+				k++
+			}
+			if k == len(all) || all[k].class != digits {
+				continue
+			}
+		}
+		out = append(out, r)
+	}
+	return out
 }
 
 func sign(n int) int {

@@ -9,6 +9,8 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
+	"fitcheck/core/truth"
 )
 
 // shapes are version texts as makers write them, each line in order, with the
@@ -145,7 +147,125 @@ func TestPlaces(t *testing.T) {
 		at, err := (*Scheme)(nil).Parse(v())
 		require.NoError(t, err)
 		for _, one := range ranges {
-			require.Equal(t, one.Contains(at), one.HoldsPlace(marks.Place(at), marks), "%s in %s", at.Text, one.Text)
+			place, sure := marks.Place(at)
+			require.True(t, sure)
+			require.Equal(t, one.Contains(at), one.HoldsPlace(place, marks), "%s in %s", at.Text, one.Text)
 		}
+	}
+}
+
+// A version that leaves its build open may be any of its builds: it lies in a
+// range when all of them do, and outside when none does. A text in a range that
+// gives no build stands for all of them.
+func TestOpenBuilds(t *testing.T) {
+	s, err := NewScheme(regexp.MustCompile(`^(?P<a>\d+)\.(?P<b>\d+)(?: build (?P<build>\d+))?$`), []string{"a", "b", "build"}, false)
+	require.NoError(t, err)
+	r := rand.New(rand.NewPCG(8, 1))
+	parse := func(text string) Version {
+		v, err := s.Parse(text)
+		require.NoError(t, err)
+		return v
+	}
+	const builds = 7 // ranges name builds from 1 to 5
+	type version struct{ a, b, build int }
+	in := func(v version, op string, c version) bool {
+		x, y := v.a*1000+v.b*100+v.build, c.a*1000+c.b*100+c.build*2 // v counts in halves: there is always room between two
+		if c.build == 0 { // all builds
+			x, y = v.a*1000+v.b*100, c.a*1000+c.b*100
+		}
+		return map[string]bool{"<": x < y, "<=": x <= y, "=": x == y, "!=": x != y, ">=": x >= y, ">": x > y}[op]
+	}
+	seen := map[truth.Truth]int{}
+	for range 4000 {
+		type comparator struct {
+			op string
+			v  version
+		}
+		var all []comparator
+		text := ""
+		for range 1 + r.IntN(2) {
+			c := comparator{[]string{"<", "<=", "=", "!=", ">=", ">"}[r.IntN(6)], version{r.IntN(2), r.IntN(3), r.IntN(6)}}
+			all = append(all, c)
+			text += fmt.Sprintf("%s%d.%d", c.op, c.v.a, c.v.b)
+			if c.v.build > 0 {
+				text += fmt.Sprintf(" build %d", c.v.build)
+			}
+			text += " "
+		}
+		rng, err := ParseRange(s, text)
+		require.NoError(t, err)
+		holds := func(v version) bool {
+			for _, c := range all {
+				if !in(v, c.op, c.v) {
+					return false
+				}
+			}
+			return true
+		}
+		var sorted []Version
+		for a := range 2 {
+			for b := range 3 {
+				sorted = append(sorted, parse(fmt.Sprintf("%d.%d", a, b)))
+				some, every := false, true
+				for half := range 2 * builds {
+					v := version{a, b, half}
+					if half%2 == 0 {
+						sorted = append(sorted, parse(fmt.Sprintf("%d.%d build %d", a, b, half/2)))
+						require.Equal(t, truth.Of(holds(v)), rng.Holds(sorted[len(sorted)-1]), "%v in %s", v, text)
+					}
+					some, every = some || holds(v), every && holds(v)
+				}
+				want := truth.Unknown
+				if some == every {
+					want = truth.Of(some)
+				}
+				seen[want]++
+				require.Equal(t, want, rng.Holds(parse(fmt.Sprintf("%d.%d", a, b))), "%d.%d in %s", a, b, text)
+			}
+		}
+		yes, unsure := rng.Spans(s, sorted)
+		for i, v := range sorted {
+			within := func(spans [][2]int) bool {
+				return slices.ContainsFunc(spans, func(x [2]int) bool { return x[0] <= i && i < x[1] })
+			}
+			require.Equal(t, rng.Holds(v) == truth.Yes, within(yes), "%s in %s", v.Text, text)
+			require.Equal(t, rng.Holds(v) == truth.Unknown, within(unsure), "%s in %s", v.Text, text)
+		}
+	}
+	assert.Greater(t, seen[truth.Unknown], 500)
+
+	assert.Equal(t, truth.Unknown, s.Same("1.2", "1.2 build 7"))
+	assert.Equal(t, truth.No, s.Same("1.2", "1.3 build 7"))
+	assert.Equal(t, truth.No, s.Same("1.2 build 8", "1.2 build 7"))
+	assert.Equal(t, truth.Yes, s.Same("1.2", "1.2"))
+	assert.Equal(t, truth.Unknown, s.Same("1.2", "newest"), "what is not read may be anything")
+}
+
+// What the order leaves out still tells two versions apart.
+func TestBeyondTheOrder(t *testing.T) {
+	s, err := NewScheme(regexp.MustCompile(`^v?(?P<a>\d+)\.(?P<b>\d+)(?:-(?P<build>\w+))?(?:\+(?P<kind>\w+))?$`), []string{"a", "b"}, false)
+	require.NoError(t, err)
+	for _, c := range []struct {
+		a, b string
+		want truth.Truth
+	}{{"1.2-7", "1.2-8", truth.No}, {"1.2-7", "v1.2-7", truth.Yes}, {"1.2", "1.2-8", truth.Unknown}, {"1.2-7+k9", "1.2-7", truth.No}, {"1.2-7+k9", "1.2-7+k8", truth.No}} {
+		assert.Equal(t, c.want, s.Same(c.a, c.b), "%s and %s", c.a, c.b)
+		assert.Equal(t, c.want, s.Same(c.b, c.a), "%s and %s", c.b, c.a)
+	}
+}
+
+// By the natural order, numbers that are missing at the end are 0.
+func TestMissingNumbers(t *testing.T) {
+	var s *Scheme
+	for _, c := range []struct {
+		rng, v string
+		want   truth.Truth
+	}{{">5.1", "5.1.0", truth.No}, {">5.1", "5.1.0.0", truth.No}, {">=5.1.0", "5.1", truth.Yes}, {"=5.1", "5.1.0", truth.Yes}, {">5.1", "5.1.1", truth.Yes}, {">5.1", "5.1a", truth.Yes},
+		{"<5.1", "5.1.0-rc2", truth.Yes}, {"=5.1-rc2", "5.1.0-rc2", truth.Yes}, {">5.1.0", "5.1.0a", truth.Yes}, {"<5.10", "5.1", truth.Yes}, {"=5.0", "5", truth.Yes}, {"=10", "1", truth.No}} {
+		rng, err := ParseRange(s, c.rng)
+		require.NoError(t, err)
+		v, err := s.Parse(c.v)
+		require.NoError(t, err)
+		assert.Equal(t, c.want, rng.Holds(v), "%s in %s", c.v, c.rng)
 	}
 }

@@ -4,6 +4,8 @@ import (
 	"fmt"
 	"regexp"
 	"strings"
+
+	"fitcheck/core/truth"
 )
 
 // Range is a set of versions: alternatives of comparators that must all hold.
@@ -16,6 +18,7 @@ type Range struct {
 	scheme *Scheme
 	any    bool
 	alts   [][]comparator
+	own    []edge // of its comparators, sorted
 }
 
 type comparator struct {
@@ -65,41 +68,33 @@ func ParseRange(s *Scheme, text string) (*Range, error) {
 		}
 		r.alts = append(r.alts, all)
 	}
+	r.own = edgesOf(r)
 	return r, nil
 }
 
-// Contains tells whether the version lies in the range.
-func (r *Range) Contains(v Version) bool {
-	if r.any {
-		return true
+// edges are those of the range's own comparators.
+func (r *Range) edges() []edge { return r.own }
+
+// Contains tells whether the version is known to lie in the range.
+func (r *Range) Contains(v Version) bool { return r.Holds(v) == truth.Yes }
+
+// Holds tells whether the version lies in the range. In a range, a text without
+// its build stands for all its builds: ">=3.6.2" takes 3.6.2 build 5, and ">3.6.2"
+// does not. A version that leaves its build open lies in a range for certain only
+// when all its builds do. A nil range holds all.
+func (r *Range) Holds(v Version) truth.Truth {
+	if r == nil || r.any {
+		return truth.Yes
 	}
-	for _, all := range r.alts {
-		ok := true
-		for _, c := range all {
-			d := r.scheme.Compare(v, c.v)
-			switch c.op {
-			case "<":
-				ok = d < 0
-			case "<=":
-				ok = d <= 0
-			case "=":
-				ok = d == 0
-			case "!=":
-				ok = d != 0
-			case ">=":
-				ok = d >= 0
-			case ">":
-				ok = d > 0
-			}
-			if !ok {
-				break
-			}
-		}
-		if ok {
-			return true
+	edges := r.edges()
+	from, to := placesOf(r.scheme, edges, v)
+	first := r.holdsAt(from, edges)
+	for p := from + 1; p <= to; p++ {
+		if r.holdsAt(p, edges) != first {
+			return truth.Unknown
 		}
 	}
-	return false
+	return truth.Of(first)
 }
 
 // String is the range as written.

@@ -12,14 +12,25 @@ import (
 	"slices"
 	"strings"
 	"sync"
+
+	"fitcheck/core/truth"
 )
 
 // Scheme reads and orders the version texts of one component. The zero value
-// is the natural order.
+// is the natural order, in which numbers that are missing at the end are 0.
+//
+// By a pattern, a text without its group "build" leaves the build open: it may
+// be any. Any other group that is missing sorts first. Named groups that the
+// order leaves out come after it: they decide between texts that the order finds
+// equal, so that no two different texts are one version.
 type Scheme struct {
 	Pattern *regexp.Regexp // nil: natural order
 	Order   []string       // names of groups, most significant first
 	Compact bool           // digits run together in file names may stand for a known release
+
+	keys []int // subexpressions of the pattern in the order in which they count
+	// build is the place in keys of the group that may be left open, -1 for none.
+	build int
 
 	mu   sync.RWMutex
 	read map[string]Version // texts that were read before
@@ -44,13 +55,31 @@ func NewScheme(pattern *regexp.Regexp, order []string, compact bool) (*Scheme, e
 			return nil, fmt.Errorf("order names the group %q twice", name)
 		}
 	}
-	return &Scheme{Pattern: pattern, Order: order, Compact: compact}, nil
+	s := &Scheme{Pattern: pattern, Order: order, Compact: compact, build: -1}
+	names := slices.Clone(order)
+	for _, name := range pattern.SubexpNames() {
+		if name != "" && !slices.Contains(names, name) {
+			names = append(names, name)
+		}
+	}
+	for i, name := range names {
+		s.keys = append(s.keys, pattern.SubexpIndex(name))
+		if name == openGroup {
+			s.build = i
+		}
+	}
+	return s, nil
 }
+
+// openGroup names the group of a pattern that a text may leave open.
+const openGroup = "build"
 
 // Version is a version text that its scheme has read.
 type Version struct {
 	Text   string
-	groups [][]run // one for each key of the order; natural: the whole text
+	groups [][]run // one for each key of the scheme; natural: the whole text
+	// open: the build is left open, and so are the groups from there on.
+	open bool
 }
 
 // Parse reads a version text. The error says that the scheme does not read it.
@@ -60,7 +89,7 @@ func (s *Scheme) Parse(text string) (Version, error) {
 		if !strings.ContainsAny(text, "0123456789") {
 			return Version{}, fmt.Errorf("%q holds no digit, so it is not a version", text)
 		}
-		return Version{Text: text, groups: [][]run{runs(text)}}, nil
+		return Version{Text: text, groups: [][]run{canonical(runs(text))}}, nil
 	}
 	s.mu.RLock()
 	known, ok := s.read[text]
@@ -73,9 +102,10 @@ func (s *Scheme) Parse(text string) (Version, error) {
 		return Version{}, fmt.Errorf("the version pattern %s does not read %q", s.Pattern, text)
 	}
 	v := Version{Text: text}
-	for _, name := range s.Order {
-		v.groups = append(v.groups, runs(m[s.Pattern.SubexpIndex(name)]))
+	for _, k := range s.keys {
+		v.groups = append(v.groups, runs(m[k]))
 	}
+	v.open = s.build >= 0 && len(v.groups[s.build]) == 0
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	if s.read == nil {
@@ -87,9 +117,13 @@ func (s *Scheme) Parse(text string) (Version, error) {
 	return v, nil
 }
 
-// Compare orders two versions of one scheme: -1, 0 or 1.
-func (s *Scheme) Compare(a, b Version) int {
-	for i := range min(len(a.groups), len(b.groups)) {
+// Compare orders two versions of one scheme: -1, 0 or 1. A version that leaves
+// its build open comes before all that give one.
+func (s *Scheme) Compare(a, b Version) int { return comparePrefix(a, b, len(a.groups)) }
+
+// comparePrefix compares the first n groups.
+func comparePrefix(a, b Version, n int) int {
+	for i := range min(n, len(a.groups), len(b.groups)) {
 		if c := compareRuns(a.groups[i], b.groups[i]); c != 0 {
 			return c
 		}
@@ -97,16 +131,49 @@ func (s *Scheme) Compare(a, b Version) int {
 	return 0
 }
 
-// Equal parses two texts and tells whether they name the same version. Texts
-// that the scheme does not read are equal only when they are the same.
-func (s *Scheme) Equal(a, b string) bool {
+// fixed is how many groups of a version are known: all, or those before the
+// build that it leaves open.
+func (s *Scheme) fixed(v Version) int {
+	if v.open {
+		return s.build
+	}
+	return len(v.groups)
+}
+
+// Rank orders two versions as far as is known: known is false when the build
+// decides, and one of them leaves it open.
+func (s *Scheme) Rank(a, b Version) (order int, known bool) {
+	if a.open != b.open {
+		order = comparePrefix(a, b, s.build)
+		return order, order != 0
+	}
+	return s.Compare(a, b), true
+}
+
+// Same parses two texts and tells whether they name one version. It is not
+// known when only one of them gives a build, and when the scheme does not read
+// one of two different texts.
+func (s *Scheme) Same(a, b string) truth.Truth {
+	if strings.TrimSpace(a) == strings.TrimSpace(b) {
+		return truth.Yes
+	}
 	va, errA := s.Parse(a)
 	vb, errB := s.Parse(b)
 	if errA != nil || errB != nil {
-		return strings.TrimSpace(a) == strings.TrimSpace(b)
+		return truth.Unknown
 	}
-	return s.Compare(va, vb) == 0
+	order, known := s.Rank(va, vb)
+	if !known {
+		return truth.Unknown
+	}
+	return truth.Of(order == 0)
 }
+
+// Equal tells whether two texts are known to name one version.
+func (s *Scheme) Equal(a, b string) bool { return s.Same(a, b) == truth.Yes }
+
+// LeavesOpen tells whether a version does not give its build.
+func (v Version) LeavesOpen() bool { return v.open }
 
 // Expand finds the known versions that a compact text ("842c") may stand for:
 // those whose letters and digits, run together, are the same. More than one

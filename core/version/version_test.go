@@ -24,7 +24,7 @@ func TestOrder(t *testing.T) {
 		scheme *Scheme
 		order  []string
 	}{
-		"natural":                   {nil, []string{"1.2beta", "1.2rc1", "1.2rc2", "1.2", "1.2a", "1.2b", "1.2.0", "1.2.1", "1.10", "2", "99999999999999999999999999"}},
+		"natural":                   {nil, []string{"1.2beta", "1.2rc1", "1.2rc2", "1.2", "1.2a", "1.2b", "1.2.1", "1.10", "2", "99999999999999999999999999"}},
 		"natural pre-release words": {nil, []string{"2031.08-alpha", "2031.08-rc3", "2031.08", "2031.09"}},
 		"natural letters":           {nil, []string{"11.2(3q)K7", "11.2(3r)K6", "11.2(3r)K7", "11.2(3r)K10"}},
 		"pattern":                   {tram(t), []string{"7.9.1", "8.0.3", "8.4.2", "8.4.2 build 7", "8.4.2 build 1187", "8.4.2a", "8.4.2c", "8.4.10", "v10.0.0"}},
