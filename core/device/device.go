@@ -55,6 +55,7 @@ type Slot struct {
 	Name   y.Text `yaml:"name"`
 	Main   y.Text `yaml:"main"`
 	Active bool   `yaml:"active"`
+	Next   bool   `yaml:"next" doc:"what starts after a restart, where that is not the active one"`
 }
 
 // Config is how the device's settings stand.

@@ -306,7 +306,7 @@ func (m *merger) decide(member, key string) {
 		return
 	}
 	if isList(key) {
-		m.d.Findings = append(m.d.Findings, Finding{member, key, distinct(pick, m.same)})
+		m.d.Findings = append(m.d.Findings, Finding{member, key, m.added(key, pick)})
 		return
 	}
 	if different := distinct(pick, m.same); len(different) > 1 {
@@ -319,6 +319,35 @@ func (m *merger) decide(member, key string) {
 		}
 	}
 	m.d.Findings = append(m.d.Findings, Finding{member, key, pick[:1]})
+}
+
+// added joins the entries of a list. Of what is attached, two of one model in one source
+// are two.
+func (m *merger) added(key string, all []Value) []Value {
+	if key != "attached" {
+		return distinct(all, m.same)
+	}
+	source := func(v Value) string {
+		if i := strings.LastIndexByte(v.Where, ':'); i > 0 {
+			return v.Where[:i]
+		}
+		return v.Where
+	}
+	var out []Value
+	for _, one := range distinct(all, m.same) {
+		counts := map[string][]Value{}
+		var most []Value
+		for _, v := range all {
+			if m.same(v, one) {
+				counts[source(v)] = append(counts[source(v)], v)
+				if same := counts[source(v)]; len(same) > len(most) {
+					most = same
+				}
+			}
+		}
+		out = append(out, most...)
+	}
+	return out
 }
 
 // oneActive: of a box's slots one is active.

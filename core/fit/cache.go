@@ -4,41 +4,27 @@ import (
 	"slices"
 	"sync"
 
-	"fitcheck/core/rulebook"
+	"fitcheck/core/fit/check"
 	"fitcheck/core/survey"
-	y "fitcheck/core/yamlfile"
 )
 
-// Cache keeps what a match works out of packages alone, so that it is done
-// once when many devices are held against the same surveys. It may be used
-// from several goroutines at once; a nil one keeps nothing.
+// Cache keeps what a match works out of packages alone, so that it is done once
+// when many devices are held against the same surveys. It may be used from several
+// goroutines at once; a nil one keeps nothing.
 type Cache struct {
 	mu     sync.RWMutex
-	checks map[about][]Check
-	items  map[about][]*survey.Item
-	ways   map[about]string
+	checks map[check.Key][]Check
+	items  map[check.Key][]*survey.Item
+	ways   map[check.Key]string
 }
 
 // NewCache makes an empty cache.
 func NewCache() *Cache {
-	return &Cache{checks: map[about][]Check{}, items: map[about][]*survey.Item{}, ways: map[about]string{}}
-}
-
-// about is everything that what is kept depends on.
-type about struct {
-	what      string
-	survey    *survey.Survey
-	item      *survey.Item
-	component string
-	rb        *rulebook.Rulebook
-	model     *y.Entry[rulebook.Model]
-	family    string
-	release   *rulebook.Release
-	text      string
+	return &Cache{checks: map[check.Key][]Check{}, items: map[check.Key][]*survey.Item{}, ways: map[check.Key]string{}}
 }
 
 // keep returns what is kept, or makes it.
-func keep[T any](c *Cache, kept func(*Cache) map[about]T, key about, make func() T) T {
+func keep[T any](c *Cache, kept func(*Cache) map[check.Key]T, key check.Key, make func() T) T {
 	if c == nil {
 		return make()
 	}
@@ -55,10 +41,10 @@ func keep[T any](c *Cache, kept func(*Cache) map[about]T, key about, make func()
 	return one
 }
 
-// keptChecks keeps checks. Whoever gets them may append to their sources
-// without harm to others.
-func (c *Cache) keptChecks(key about, make func() []Check) []Check {
-	return keep(c, func(c *Cache) map[about][]Check { return c.checks }, key, func() []Check {
+// Lines keeps lines. Whoever gets them may append to their sources without harm to
+// others.
+func (c *Cache) Lines(key check.Key, make func() []Check) []Check {
+	return keep(c, func(c *Cache) map[check.Key][]Check { return c.checks }, key, func() []Check {
 		all := slices.Clip(make())
 		for i := range all {
 			all[i].Sources = slices.Clip(all[i].Sources)
@@ -67,16 +53,14 @@ func (c *Cache) keptChecks(key about, make func() []Check) []Check {
 	})
 }
 
-func (c *Cache) keptItems(key about, make func() []*survey.Item) []*survey.Item {
-	return keep(c, func(c *Cache) map[about][]*survey.Item { return c.items }, key, func() []*survey.Item { return slices.Clip(make()) })
+func (c *Cache) lines(key check.Key, make func() []Check) []Check { return c.Lines(key, make) }
+
+// Items keeps items.
+func (c *Cache) Items(key check.Key, make func() []*survey.Item) []*survey.Item {
+	return keep(c, func(c *Cache) map[check.Key][]*survey.Item { return c.items }, key, func() []*survey.Item { return slices.Clip(make()) })
 }
 
 // keptWay keeps the way to a release, in words.
-func (c *Cache) keptWay(key about, make func() string) string {
-	return keep(c, func(c *Cache) map[about]string { return c.ways }, key, make)
-}
-
-// key is what everything that is kept of a component's items depends on.
-func (j *judge) key(what string, c component, it *survey.Item) about {
-	return about{what: what, survey: j.s, item: it, component: c.name, rb: j.rb, model: j.model, family: j.family()}
+func (c *Cache) keptWay(key check.Key, make func() string) string {
+	return keep(c, func(c *Cache) map[check.Key]string { return c.ways }, key, make)
 }

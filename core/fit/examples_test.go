@@ -89,7 +89,7 @@ func examples(t *testing.T) []example {
 			scene{name: "it is not known", rules: release("needs: [{storage_free: 120MiB}]")}},
 		{"memory", scene{name: "there is enough", rules: release("needs: [{memory: 256MiB}]")}, scene{name: "there is too little", rules: release("needs: [{memory: 512MiB}]")}, scene{name: "it is not known", rules: append(release("needs: [{memory: 256MiB}]"), ", memory: 256MiB", "")}},
 		{"uniform", scene{name: "all members end at one version", device: stack("  - {name: one, revision: A1, installed: {main: 8.2.1}}\n  - {name: two, revision: A2, installed: {main: 8.2.1}}\n")},
-			scene{name: "one member has no image", device: stack("  - {name: one, revision: A1, installed: {main: 8.2.1}}\n  - {name: two, revision: A2, installed: {main: 8.2.1}}\n"), manifest: "[QM-8T]\nboot l.boot 3.2.0\n", files: map[string]string{"a.img": "", "l.boot": string(uimage(arm, firmware, "loader", 300))}},
+			scene{name: "one member has no image", device: append(stack("  - {name: one, revision: A1, installed: {main: 8.2.1}}\n  - {name: two, revision: B1, installed: {main: 8.2.1}}\n"), "slots: [{name: A, main: 8.2.1, active: true}, {name: B}]\n", ""), manifest: "[QM-8T]\nmain a.img 8.4.2 revs=A1\n"},
 			scene{name: "where one ends is not known", device: stack("  - {name: one, revision: A1, installed: {main: 8.2.1}}\n  - {name: two, revision: A2, installed: {main: 8.2.1}}\n"), manifest: "-", pkg: "unknown.bin",
 				bare: uimage(arm, kernel, "QM-8T", 900)}},
 		{"attached", scene{name: "nothing attached is dropped", rules: release("drops: [VR-210]"), device: add("attached: [VR-310]")}, scene{name: "something attached is dropped", rules: release("drops: [VR-210]"), device: add("attached: [VR-210]")}, scene{}},

@@ -1,11 +1,12 @@
-// Package fit judges: it holds what is known of a device against what a
-// package says of itself, by the rules of a rulebook, and gives a verdict
-// whose every line cites both sides.
+// Package fit judges: it holds what is known of a device against what a package
+// says of itself, by the rules of a rulebook, and gives a verdict whose every line
+// cites both sides.
 //
-// For each component of the device's image family the items meant for it are
-// the candidates. Each candidate goes through the checks; the one without a
-// misfit is chosen. "Fits" is never given on a guess: it needs a source that
-// is stronger than a file name, and what is unknown is "unsettled".
+// For each component of the device's image family the items meant for it are the
+// candidates. Each candidate goes through the checks of package check; the one
+// without a misfit is chosen. Needs, pairs and the like are judged on the state
+// after the install. "Fits" is never given on a guess: it needs a source that is
+// stronger than a file name, and what is unknown is "unsettled".
 package fit
 
 import (
@@ -13,73 +14,37 @@ import (
 	"slices"
 
 	"fitcheck/core/device"
-	"fitcheck/core/fact"
+	"fitcheck/core/fit/check"
+	"fitcheck/core/member"
 	"fitcheck/core/rulebook"
 	"fitcheck/core/survey"
 	"fitcheck/core/version"
 )
 
-// Outcome is how a check came out, or a whole verdict.
-type Outcome string
-
-// The outcomes. Note and NotApplicable change no verdict.
-const (
-	Fits          Outcome = "fits"
-	Misfit        Outcome = "misfit"
-	Unsettled     Outcome = "unsettled"
-	Note          Outcome = "note"
-	NotApplicable Outcome = "n/a"
+// What verdicts are made of; package check has them.
+type (
+	Outcome    = check.Outcome
+	Cited      = check.Cited
+	Check      = check.Line
+	PassedOver = check.PassedOver
 )
 
-// rank orders outcomes by how bad they are.
-func (o Outcome) rank() int {
-	switch o {
-	case Misfit:
-		return 2
-	case Unsettled:
-		return 1
-	}
-	return 0
-}
+// The outcomes and the sides of a comparison.
+const (
+	Fits          = check.Fits
+	Misfit        = check.Misfit
+	Unsettled     = check.Unsettled
+	Note          = check.Note
+	NotApplicable = check.NotApplicable
+
+	OfDevice  = check.OfDevice
+	OfPackage = check.OfPackage
+	OfRule    = check.OfRule
+	OfStated  = check.OfStated
+)
 
 // Worse returns the worse of two outcomes as far as verdicts go.
-func Worse(a, b Outcome) Outcome {
-	switch max(a.rank(), b.rank()) {
-	case 2:
-		return Misfit
-	case 1:
-		return Unsettled
-	}
-	return Fits
-}
-
-// The sides of a comparison. Where the device has no say, such as in digests,
-// what a header or list states is held against the package's content.
-const (
-	OfDevice  = "device"
-	OfPackage = "package"
-	OfRule    = "rule"
-	OfStated  = "stated"
-)
-
-// Cited is one side of a comparison with the place it was read from.
-type Cited struct {
-	Side   string
-	Value  string
-	Source fact.Source
-}
-
-// Check is one line of a verdict.
-type Check struct {
-	Check     string // "revision"
-	Component string // "" when it is about the whole package
-	Outcome   Outcome
-	Device    string // the device's side as text, or what is stated
-	Package   string // the package's side
-	Because   string
-	Sources   []Cited
-	Advice    string // what would settle it; for misfit and unsettled
-}
+func Worse(a, b Outcome) Outcome { return check.Worse(a, b) }
 
 // Chosen is the image picked for a component.
 type Chosen struct {
@@ -91,13 +56,6 @@ type Chosen struct {
 	Slot    string
 }
 
-// PassedOver is a candidate that was not picked, and why.
-type PassedOver struct {
-	Component string
-	Item      string
-	Because   string
-}
-
 // Member is the verdict for one device of a group, or for the only one.
 type Member struct {
 	Name    string
@@ -107,7 +65,10 @@ type Member struct {
 	Checks  []Check
 	Others  []PassedOver
 
-	family string // that the member would run after the install
+	family  string // that the member would run after the install
+	release check.Release
+	scheme  *version.Scheme
+	schemes func(component string) *version.Scheme
 }
 
 // Verdict is the whole answer.
@@ -123,9 +84,10 @@ type Verdict struct {
 	Notes   []string
 	Next    []string // what to do after an install, by the rulebook
 
-	release release
+	release check.Release
 	scheme  *version.Scheme
-	against int // how many kinds of checks decide it
+	against int  // how many kinds of checks decide it
+	called  bool // a name says otherwise than stronger sources
 }
 
 // Options steer a match.
@@ -141,33 +103,48 @@ type Options struct {
 // Rulebooks finds the rulebook that knows a model; nil when none does.
 type Rulebooks func(model string) *rulebook.Rulebook
 
+// checks are the options as the checks take them.
+func (o Options) checks() check.Options {
+	out := check.Options{TrustNames: o.TrustNames}
+	if o.NoRulebook != nil {
+		out.NoRulebook = func(m *member.Member) string { return o.NoRulebook(m.Device) }
+	}
+	if o.Cache != nil {
+		out.Keep = o.Cache
+	}
+	out.Way = func(c *check.Case, release, family string) string { return way(o.Cache, c, release, family) }
+	return out
+}
+
 // Match judges whether a package fits a device, or every member of a group.
 func Match(d *device.Device, rules Rulebooks, s *survey.Survey, o Options) *Verdict {
 	v := &Verdict{Device: d.Name.Text, Package: s.Name, Path: s.Path, Group: d.Group.Text, Notes: slices.Clone(s.Notes), Verdict: Fits}
-	var judges []*judge
-	for _, box := range d.All() {
-		rb := rules(box.Model.Text)
-		judges = append(judges, &judge{subject: newSubject(box, rb), s: s, rb: rb, o: o})
+	var cases []*check.Case
+	for _, m := range member.Of(d, rules) {
+		cases = append(cases, check.New(m, s, o.checks()))
 	}
-	first := judges[0]
-	v.Checks = slices.Clone(o.Cache.keptChecks(about{what: "package", survey: s}, first.packageChecks))
-	for _, j := range judges {
-		m := j.member()
+	v.Checks = slices.Clone(o.Cache.lines(check.Key{What: "package", Survey: s}, func() []Check { return check.Package(s) }))
+	for _, c := range cases {
+		m := judge(c)
 		v.Members = append(v.Members, m)
 		v.Verdict = Worse(v.Verdict, m.Verdict)
 	}
-	v.Checks = append(v.Checks, uniform(d, judges)...)
-	for _, c := range v.Checks {
-		v.Verdict = Worse(v.Verdict, c.Outcome)
+	if d.Group.Text != "" && d.Uniform {
+		v.Checks = append(v.Checks, check.Uniform(cases))
 	}
-	v.standsFor(judges)
+	v.Checks = check.Sort(v.Checks)
+	v.Verdict = Worse(v.Verdict, check.Worst(v.Checks))
+	v.standsFor(cases)
 	v.against = len(v.Deciding())
-	for _, j := range judges {
-		if idle := j.rb.Idle(); len(idle) > 0 {
-			note := fmt.Sprintf("%s names models or families that it does not know (line %d on): what it says of them never applies; fitcheck rulebook check tells more", j.rb.File, idle[0].Spot.Line)
-			if !slices.Contains(v.Notes, note) {
-				v.Notes = append(v.Notes, note)
-			}
+	for _, c := range cases {
+		note := ""
+		if faults := c.Rules.Faults(); len(faults) > 0 {
+			note = fmt.Sprintf("%s has statements that cannot apply (line %d on): fitcheck rulebook check %s tells more", c.Rules.File, faults[0].Spot.Line, check.Quote(c.Rules.File))
+		} else if idle := c.Rules.Idle(); len(idle) > 0 {
+			note = fmt.Sprintf("%s names models or families that it does not know (line %d on): what it says of them never applies; fitcheck rulebook check %s tells more", c.Rules.File, idle[0].Spot.Line, check.Quote(c.Rules.File))
+		}
+		if note != "" && !slices.Contains(v.Notes, note) {
+			v.Notes = append(v.Notes, note)
 		}
 	}
 	if o.TrustNames {
@@ -176,15 +153,15 @@ func Match(d *device.Device, rules Rulebooks, s *survey.Survey, o Options) *Verd
 	return v
 }
 
-// standsFor takes over the release that the package stands for, and what to
-// check after it is installed.
-func (v *Verdict) standsFor(judges []*judge) {
-	for _, j := range judges {
+// standsFor takes over the release that the package stands for, and what to check
+// after it is installed.
+func (v *Verdict) standsFor(cases []*check.Case) {
+	for _, c := range cases {
 		if v.Release == "" {
-			v.Release, v.release = j.release.text, j.release
-			v.scheme = j.rb.Scheme(j.mainComponent())
+			v.Release, v.release = c.Release.Text, c.Release
+			v.scheme = c.Rules.Scheme(c.Main())
 		}
-		if rel := j.release.rule; rel != nil && v.Verdict == Fits {
+		if rel := c.Release.Rule; rel != nil && v.Verdict == Fits {
 			for _, t := range rel.ChecksAfter {
 				if !slices.Contains(v.Next, t.Text) {
 					v.Next = append(v.Next, t.Text)
@@ -192,95 +169,58 @@ func (v *Verdict) standsFor(judges []*judge) {
 			}
 		}
 	}
+	for c := range v.All() {
+		v.called = v.called || c.Stands()
+	}
 }
 
-// judge is the state of one match.
-type judge struct {
-	*subject
-	s       *survey.Survey
-	rb      *rulebook.Rulebook
-	o       Options
-	release release
-	chosen  map[string]*candidate
-}
-
-// member judges the device: images first, then what the release asks for.
-func (j *judge) member() Member {
-	m := Member{Name: j.d.Name.Text, About: j.aboutDevice()}
-	j.chosen = map[string]*candidate{}
-	components := j.components()
-	main := j.mainComponent()
-	// The main image says which release the package stands for, and the other
-	// components are judged in its light.
-	slices.SortStableFunc(components, func(a, b component) int {
-		return boolOrder(b.name == main) - boolOrder(a.name == main)
-	})
-	j.release = j.releaseByName()
-	results := map[string]result{}
-	for _, c := range components {
-		r := j.component(c)
-		results[c.name] = r
-		if c.name == main && r.best != nil {
-			j.release = j.releaseOf(r.best)
+// judge judges one device: images first, then what the release asks for, on the
+// state after the install.
+func judge(c *check.Case) Member {
+	m := Member{Name: c.Device.Name.Text, About: c.About()}
+	results := pick(c)
+	for _, k := range c.Components() { // in the order in which they are installed
+		r := results[k.Name]
+		m.Checks = append(m.Checks, r.Lines...)
+		m.Others = append(m.Others, r.Others...)
+	}
+	m.Checks = append(m.Checks, c.Releases()...)
+	m.Checks = append(m.Checks, c.Completeness(results)...)
+	m.Checks = append(m.Checks, c.Elsewhere()...)
+	m.Checks = append(m.Checks, c.Carried()...)
+	for _, k := range c.Components() {
+		if best := c.Chosen[k.Name]; best != nil {
+			m.Chosen = append(m.Chosen, Chosen{k.Name, best.Item.Address, c.Configuration(best.Item), best.Version().Value, best.Slot})
 		}
 	}
-	for _, c := range j.components() { // in the order in which they are installed
-		r := results[c.name]
-		m.Checks = append(m.Checks, r.checks...)
-		m.Others = append(m.Others, r.others...)
-		if r.best != nil {
-			m.Chosen = append(m.Chosen, Chosen{c.name, r.best.item.Address, j.configuration(r.best.item), j.versionOf(r.best).Value, r.best.slot})
-			j.chosen[c.name] = r.best
-		}
-	}
-	m.Checks = append(m.Checks, j.completeChecks(results)...)
-	m.Checks = append(m.Checks, j.nothing(m.Checks)...)
-	m.Checks = append(m.Checks, j.elsewhere()...)
-	m.Checks = append(m.Checks, j.releaseChecks()...)
-	m.Checks = append(m.Checks, j.paired()...)
-	m.Checks = append(m.Checks, j.carried()...)
-	m.Checks = sortChecks(m.Checks)
-	m.Verdict, m.family = Fits, j.toFamily()
-	for i := range m.Checks {
-		m.Verdict = Worse(m.Verdict, m.Checks[i].Outcome)
-	}
+	m.Checks = check.Sort(m.Checks)
+	m.Verdict, m.family = check.Worst(m.Checks), c.ToFamily()
+	m.release, m.scheme, m.schemes = c.Release, c.Rules.Scheme(c.Main()), c.Rules.Scheme
 	return m
 }
 
-// aboutDevice says in words which device this is.
-func (j *judge) aboutDevice() string {
-	t := j.d.Name.Text + " is of a model that is not known"
-	if j.sides[fact.Model].known() {
-		t = fmt.Sprintf("%s is a %s", j.d.Name.Text, j.first(fact.Model))
-		if j.sides[fact.Revision].known() {
-			t += " of revision " + j.first(fact.Revision)
-		}
-	}
-	if f, ok := j.d.Version(j.mainComponent()); ok {
-		t += fmt.Sprintf(" and runs %s %s", j.mainComponent(), f.Value)
-	}
-	return t
-}
-
-func boolOrder(b bool) int {
-	if b {
-		return 1
-	}
-	return 0
-}
-
-// order is the order of checks within a verdict.
-var order = []string{"intact", "digest", "signature", "complete", "agreement", "model", "revision", "arch", "board", "family", "region", "platform", "feature",
-	"withdrawn", "path", "needs", "paired", "slot", "room", "memory", "uniform", "attached", "entitled", "transfer", "handling", "version"}
-
-func sortChecks(all []Check) []Check {
-	out := make([]Check, 0, len(all))
-	for _, name := range order {
-		for i := range all {
-			if all[i].Check == name {
-				out = append(out, all[i])
+// pick chooses an image for every component. The main image says which release the
+// package stands for, and the others are judged in its light.
+func pick(c *check.Case) map[string]check.Result {
+	c.Release = c.ByName()
+	main := c.Main()
+	results := map[string]check.Result{}
+	choose := func(k check.Component) {
+		r := c.Component(k)
+		results[k.Name] = r
+		if r.Best != nil {
+			c.Chosen[k.Name] = r.Best
+			if k.Name == main {
+				c.Release = r.Best.Release
 			}
 		}
 	}
-	return out
+	for _, first := range []bool{true, false} {
+		for _, k := range c.Components() {
+			if (k.Name == main) == first {
+				choose(k)
+			}
+		}
+	}
+	return results
 }

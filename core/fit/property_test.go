@@ -11,6 +11,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"fitcheck/core/fact"
+	"fitcheck/core/fit/check"
 )
 
 // plan is a device, a rulebook and a package that are made to fit each other;
@@ -217,7 +218,7 @@ func TestFitsNeverRestsOnAGuess(t *testing.T) {
 		v := p.scene().run(t)
 		require.Equal(t, Fits, v.Verdict, "plan %d %+v\n%s", i, p, dump(v))
 		for _, c := range v.checks() {
-			if c.Outcome != Fits || !slices.Contains(identity[:], fact.Name(c.Check)) || c.Check == "family" {
+			if c.Outcome != Fits || check.Find(c.Check).Respect == "" || c.Check == "family" {
 				continue
 			}
 			strong := slices.ContainsFunc(c.Sources, func(x Cited) bool {

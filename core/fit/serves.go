@@ -4,12 +4,9 @@ import (
 	"slices"
 	"strings"
 
-	"fitcheck/core/fact"
+	"fitcheck/core/fit/check"
+	"fitcheck/core/truth"
 )
-
-// identityChecks are those that tell whether an image is whole and for a device,
-// whatever runs there and what must be done first.
-var identityChecks = []string{"intact", "digest", "signature", "agreement", "model", "revision", "arch", "board", "region", "platform", "feature", "slot"}
 
 // Serves tells whether the package holds a release's image of a component for a
 // member. It asks what the package is, and not whether it may be installed now;
@@ -17,9 +14,8 @@ var identityChecks = []string{"intact", "digest", "signature", "agreement", "mod
 // is to be at, where that is known: a package that does not say its release may
 // still hold it. family is the image family gone to, "" for any.
 func (v *Verdict) Serves(member, release, family, component, version string) bool {
-	isRelease := v.Release != "" && v.scheme.Equal(v.Release, release) && v.release.from.Strength() > fact.ByName
 	for _, c := range v.Checks {
-		if c.Outcome == Misfit && slices.Contains(identityChecks, c.Check) {
+		if c.Outcome == Misfit && check.Find(c.Check).Hardware {
 			return false
 		}
 	}
@@ -31,12 +27,19 @@ func (v *Verdict) Serves(member, release, family, component, version string) boo
 			return false
 		}
 		for _, c := range m.Checks {
-			if c.Outcome == Misfit && slices.Contains(identityChecks, c.Check) && (c.Component == "" || c.Component == component) {
+			if c.Outcome == Misfit && check.Find(c.Check).Hardware && (c.Component == "" || c.Component == component) {
 				return false
 			}
 		}
+		own := m.release.Text != "" && m.scheme.Equal(m.release.Text, release) && m.release.Strong()
 		return slices.ContainsFunc(m.Chosen, func(c Chosen) bool {
-			return c.Component == component && (isRelease || version != "" && c.Version == version)
+			switch {
+			case c.Component != component:
+				return false
+			case version != "" && c.Version != "": // its own version, whatever else lies beside it
+				return m.schemes(component).Same(c.Version, version) != truth.No
+			}
+			return own
 		})
 	}
 	return false
@@ -44,3 +47,14 @@ func (v *Verdict) Serves(member, release, family, component, version string) boo
 
 // Family is the image family that the member would run after the install.
 func (m *Member) Family() string { return m.family }
+
+// StandsFor tells whether the package says that it is of a release for a member, by its
+// images or by its name alone.
+func (v *Verdict) StandsFor(member, release, family string) bool {
+	for _, m := range v.Members {
+		if m.Name == member {
+			return m.release.Text != "" && m.scheme.Same(m.release.Text, release) != truth.No && (family == "" || m.family == "" || strings.EqualFold(m.family, family))
+		}
+	}
+	return false
+}

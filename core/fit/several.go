@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"fitcheck/core/device"
+	"fitcheck/core/fit/check"
 	"fitcheck/core/rulebook"
 	"fitcheck/core/survey"
 )
@@ -95,19 +96,16 @@ func complete(d *device.Device, rules Rulebooks, all []*survey.Survey, verdicts 
 // halves tells whether a pair that one lacked a half of is there in the set,
 // if perhaps at two versions.
 func halves(one, set *Verdict) bool {
-	has := func(v *Verdict, check string) bool {
+	has := func(v *Verdict, name string) bool {
 		for c := range v.All() {
-			if c.Check == check && c.Outcome == Misfit {
+			if c.Check == name && c.Outcome == Misfit {
 				return true
 			}
 		}
 		return false
 	}
-	return has(one, "paired") && !has(set, "complete")
+	return has(one, check.Paired) && !has(set, check.Complete)
 }
-
-// lacking are the checks that fail when something is not in the package.
-var lacking = []string{"complete", "paired", "needs", "uniform"}
 
 // incomplete tells whether all that keeps a package from fitting is that
 // something is not in it.
@@ -117,7 +115,7 @@ func (v *Verdict) incomplete() bool {
 		if c.Outcome != Misfit {
 			continue
 		}
-		if !slices.Contains(lacking, c.Check) {
+		if !check.Find(c.Check).Lacking {
 			return false
 		}
 		bad++
@@ -233,7 +231,14 @@ func (v *Verdict) Brief() {
 // then what is unsettled; within these the one with less against it, then the
 // newer release, then the one whose images lie less deep in other archives.
 func Better(a, b *Verdict) int {
-	return cmp.Or(a.Verdict.rank()-b.Verdict.rank(), a.against-b.against, newer(a, b), a.depth()-b.depth(), strings.Compare(a.Package, b.Package))
+	return cmp.Or(a.Verdict.Rank()-b.Verdict.Rank(), bit(a.called)-bit(b.called), a.against-b.against, newer(a, b), a.depth()-b.depth(), strings.Compare(a.Package, b.Package))
+}
+
+func bit(b bool) int {
+	if b {
+		return 1
+	}
+	return 0
 }
 
 func (v *Verdict) depth() int {

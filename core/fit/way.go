@@ -4,27 +4,25 @@ import (
 	"fmt"
 	"strings"
 
+	"fitcheck/core/fit/check"
 	"fitcheck/core/path"
 	"fitcheck/core/rulebook"
 	y "fitcheck/core/yamlfile"
 )
 
-// way says by which hops the device gets to the package's release, or what
-// stands in the way; "" when nothing can be said.
-func (j *judge) way() string {
-	if j.rb == nil || j.release.text == "" {
+// way says by which hops a device gets to a release, or what stands in the way; ""
+// when nothing can be said.
+func way(cache *Cache, c *check.Case, release, family string) string {
+	text := cache.keptWay(wayKey(c, release, family), func() string { return findWay(c, release, family) })
+	if text == "" {
 		return ""
 	}
-	way := j.o.Cache.keptWay(j.wayKey(), j.findWay)
-	if way == "" {
-		return ""
-	}
-	return fmt.Sprintf("%s; fitcheck path -device %s -to %s tells more", way, j.d.File, j.release.text)
+	return fmt.Sprintf("%s; fitcheck path -device %s -to %s tells more", text, check.Quote(c.Device.File), check.Quote(release))
 }
 
-func (j *judge) findWay() string {
-	res, err := path.Find(path.Request{Device: j.d, Rules: func(string) *rulebook.Rulebook { return j.rb },
-		Goal: path.Goal{Version: j.release.text, Family: j.toFamily()}, Options: path.Options{Plain: true}})
+func findWay(c *check.Case, release, family string) string {
+	res, err := path.Find(path.Request{Device: c.Device, Rules: func(string) *rulebook.Rulebook { return c.Rules },
+		Goal: path.Goal{Version: release, Family: family}, Options: path.Options{Plain: true}})
 	if err != nil {
 		return ""
 	}
@@ -54,8 +52,8 @@ func (j *judge) findWay() string {
 }
 
 // wayKey is all that a way depends on: devices that are alike share it.
-func (j *judge) wayKey() about {
-	d := j.d
+func wayKey(c *check.Case, release, family string) check.Key {
+	d := c.Device
 	var b strings.Builder
 	one := func(key, text string) {
 		if _, guessed := d.Guessed(key); guessed {
@@ -84,15 +82,18 @@ func (j *judge) wayKey() about {
 	}
 	for _, s := range d.Slots {
 		if s.Active {
-			one("slots", s.Main.Text)
+			one("slots."+s.Name.Text, s.Main.Text)
 		}
 	}
+	list("boards", d.Boards)
+	one("arch", d.Arch.Text)
+	one("state", d.State.Text)
 	list("features", d.Features)
 	list("attached", d.Attached)
 	one("storage_free", fmt.Sprint(d.StorageFree.Bytes))
 	one("memory", fmt.Sprint(d.Memory.Bytes))
 	one("entitled_until", d.EntitledUntil.Day.String())
-	one("", j.release.text)
-	one("", j.toFamily())
-	return about{what: "way", rb: j.rb, text: b.String()}
+	one("", release)
+	one("", family)
+	return check.Key{What: "way", Rules: c.Rules, Text: b.String()}
 }

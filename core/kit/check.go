@@ -31,6 +31,9 @@ func Read(path string) (kind string, warnings yamlfile.Errors, err error) {
 		var rb *rulebook.Rulebook
 		if rb, err = rulebook.Read(path, data); err == nil {
 			warnings = append(rb.Warnings(), besides(path, rb)...)
+			if faults := rb.Faults(); len(faults) > 0 {
+				err = faults
+			}
 		}
 	}
 	if head.Kind.Text == "" {

@@ -8,6 +8,7 @@ import (
 
 	"fitcheck/core/fact"
 	"fitcheck/core/rulebook"
+	"fitcheck/core/truth"
 	y "fitcheck/core/yamlfile"
 )
 
@@ -242,7 +243,7 @@ func (c comparison) dropped(s *Statement) {
 		}
 	}
 	for _, m := range s.Models {
-		meant, _ := c.rel.For(c.rb, m, "")
+		meant := c.rel.For(c.rb, m, "") != truth.No
 		if e, ok := c.rb.FindModel(m); ok && !slices.ContainsFunc(e.Value.Families, func(t y.Text) bool { return c.rel.OfFamily(t.Text) }) {
 			meant = false
 		}

@@ -6,7 +6,7 @@ import (
 	"strings"
 
 	"fitcheck/core/duration"
-	"fitcheck/core/rulebook"
+	"fitcheck/core/truth"
 )
 
 // wayBack tells how the device could return to what it runs now, once it is
@@ -162,8 +162,8 @@ func NewSlots(b *Box) Slots {
 		s.Names, s.Main = append(s.Names, slot.Name.Text), append(s.Main, slot.Main.Text)
 		if slot.Active {
 			s.Active = i
-			if v, ok := b.Device.Version(b.Rules.Main(b.Family)); ok && s.Main[i] == "" {
-				s.Main[i] = v.Value
+			if v := b.Installed(b.Rules.Main(b.Family)); v.Known() && s.Main[i] == "" {
+				s.Main[i] = v.First()
 			}
 		}
 		s.order = append(s.order, i)
@@ -242,7 +242,7 @@ func (r *route) bySlot(end stand, hops int) (found string, why []string) {
 			at := stand{line: r.begin.line, version: r.begin.version, components: end.components}
 			for i := range rel.Needs {
 				n := &rel.Needs[i]
-				if n.Component.Set() && n.Component.Text != t.lines[r.begin.line].main && n.Met(t.rules, t.situation(at, b)) == rulebook.Fails {
+				if n.Component.Set() && n.Component.Text != t.lines[r.begin.line].main && n.Met(t.rules, t.situation(at, b)) != truth.Yes {
 					have := end.components[b][n.Component.Text]
 					return "", []string{fmt.Sprintf("%sslot %s still holds %s, which needs %s, and by then it has %s", name, slot, r.answer.From, n.Text(), have)}
 				}

@@ -4,6 +4,8 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+
+	"fitcheck/core/truth"
 )
 
 // maxBlocked bounds what is told of a path that there is not.
@@ -40,7 +42,7 @@ func (r *route) blockers(s *search) {
 		against := t.against(from, m)
 		hop := false
 		for _, reason := range against {
-			b := Blocked{Release: t.name(at.line, at.version, 0), Because: reason.text, Sources: reason.sources}
+			b := Blocked{Release: t.name(at.line, at.version, 0), Code: reason.code, Because: reason.text, Sources: reason.sources}
 			if reason.need != nil && reason.need.Component.Text != t.lines[at.line].main {
 				b.Because += r.whoRaises(s, from, at.line, reason)
 			} else {
@@ -86,6 +88,9 @@ func (r *route) standing(line, version int32) (Blocked, bool) {
 		for _, reason := range reasons {
 			if reason.unknown {
 				continue
+			}
+			if b.Code == "" {
+				b.Code = reason.code
 			}
 			if of[reason.text] == nil {
 				texts = append(texts, reason.text)
@@ -149,7 +154,7 @@ func (r *route) replay(s *search, node int32) stand {
 func (r *route) leads(fromLine, from, line, version int32) bool {
 	t := r.team
 	c := &t.lines[line].candidates[version]
-	if !t.mainsMet(c, state{line: fromLine, version: from}, line) {
+	if t.mainsMet(c, state{line: fromLine, version: from}, line) == truth.No {
 		return false
 	}
 	for _, p := range t.parts(int(fromLine), int(line), int(from)) {

@@ -5,7 +5,9 @@ import (
 	"slices"
 
 	"fitcheck/core/fact"
+	"fitcheck/core/member"
 	"fitcheck/core/rulebook"
+	"fitcheck/core/truth"
 	y "fitcheck/core/yamlfile"
 )
 
@@ -19,6 +21,7 @@ type candidate struct {
 	// comes from.
 	standing [][]reason
 	outage   int32
+	aside    int32 // 0 for a version that a rule names as the one to go by way of, else 1
 	resets   bool
 	brings   []int16 // by box and watched component: its place, or leaves
 	bringing int32   // candidates that bring the same have the same number
@@ -26,13 +29,23 @@ type candidate struct {
 	mains    []mainNeed
 }
 
-const leaves int16 = -2 // the release does not touch the component
+// Instead of a place, a component may be left as it is, or be brought in a version of
+// which the build would tell the place.
+const (
+	leaves  int16 = -2
+	unknown int16 = -1
+)
+
+// unknownOutage stands for minutes that the rulebook does not give: more than any that
+// it does, so that what is not known is never taken for short.
+const unknownOutage = 100_000
 
 // placed is a need on a watched component, in places.
 type placed struct {
 	box, watch int
 	holds      []bool
-	first      int16 // place of what is installed before the main component, or leaves
+	brought    int16 // place of what the release brings, or leaves
+	first      bool  // and it is installed before the main component
 	boot       bool
 	need       *rulebook.Need
 }
@@ -42,10 +55,13 @@ type mainNeed struct {
 	box   int
 	need  *rulebook.Need
 	spans [][2]int
+	// unsure are those of versions that leave open the build that decides.
+	unsure [][2]int
 }
 
 // reason is one thing that is against a move.
 type reason struct {
+	code    string
 	text    string
 	unknown bool // it is not known, rather than so
 	sources []Cited
@@ -54,7 +70,7 @@ type reason struct {
 }
 
 func (t *team) prepare(l *line, c *candidate, o Options) {
-	c.standing = make([][]reason, len(t.boxes))
+	c.standing, c.aside = make([][]reason, len(t.boxes)), 1
 	c.brings = make([]int16, len(t.boxes)*len(t.watched))
 	for i := range c.brings {
 		c.brings[i] = leaves
@@ -69,15 +85,17 @@ func (t *team) prepare(l *line, c *candidate, o Options) {
 		if rel == nil {
 			continue
 		}
-		c.standing[b] = box.standing(rel)
+		c.standing[b] = box.standing(rel, l.families[b])
 		if slices.Contains(l.avoid, c.index) {
-			c.standing[b] = append(c.standing[b], reason{text: "it is to be avoided", sources: []Cited{{"-avoid " + rel.Version.Text, fact.Source{Kind: fact.Command}}}})
+			c.standing[b] = append(c.standing[b], reason{code: "path.avoided", text: "it is to be avoided", sources: []Cited{{"-avoid " + rel.Version.Text, fact.Source{Kind: fact.Command}}}})
 		}
 		if o.OnHand != nil && !o.OnHand(rel) {
-			c.standing[b] = append(c.standing[b], reason{text: "no package at hand carries it", sources: []Cited{{"release " + rel.Version.Text, box.Rules.Source(rel.Spot)}}})
+			c.standing[b] = append(c.standing[b], reason{code: "path.not_at_hand", text: "no package at hand carries it", sources: []Cited{{"release " + rel.Version.Text, box.Rules.Source(rel.Spot)}}})
 		}
 		if rel.Minutes != nil {
 			c.outage = max(c.outage, int32(rel.Minutes.Outage))
+		} else {
+			c.outage = unknownOutage
 		}
 		c.resets = c.resets || rel.ResetsConfig
 		t.prepareNeeds(l, c, b, rel)
@@ -96,7 +114,11 @@ func (t *team) prepareNeeds(l *line, c *candidate, b int, rel *rulebook.Release)
 		if err != nil {
 			return leaves
 		}
-		return int16(t.watched[watch].marks.Place(v))
+		at, sure := t.watched[watch].marks.Place(v)
+		if !sure {
+			return unknown
+		}
+		return int16(at)
 	}
 	for w := range t.watched {
 		if t.watched[w].component != l.main {
@@ -112,17 +134,14 @@ func (t *team) prepareNeeds(l *line, c *candidate, b int, rel *rulebook.Release)
 		if name == l.main {
 			spans, ok := l.spans[n.Within.Text]
 			if !ok {
-				spans = n.Range.Spans(l.scheme, l.versions)
+				spans[0], spans[1] = n.Range.Spans(l.scheme, l.versions)
 				l.spans[n.Within.Text] = spans
 			}
-			c.mains = append(c.mains, mainNeed{b, n, spans})
+			c.mains = append(c.mains, mainNeed{b, n, spans[0], spans[1]})
 			continue
 		}
 		w := t.watching(name)
-		p := placed{box: b, watch: w, first: leaves, boot: name == box.boot, need: n}
-		if box.before(family, name, l.main) {
-			p.first = c.brings[b*len(t.watched)+w]
-		}
+		p := placed{box: b, watch: w, brought: c.brings[b*len(t.watched)+w], first: box.before(family, name, l.main), boot: name == box.boot, need: n}
 		p.holds = t.watched[w].places(n)
 		c.needs = append(c.needs, p)
 	}
@@ -141,26 +160,31 @@ func (w *watch) places(n *rulebook.Need) []bool {
 	return out
 }
 
-// met tells whether a need holds in a context, counting what the release
-// installs before its main component.
-func (p *placed) met(places []int16, watched int) rulebook.Truth {
+// met tells whether a need holds when the main component is installed, counting what
+// the release installs before it, and once all is.
+func (p *placed) met(places []int16, watched int) truth.Truth {
+	if p.need.Doubt() != "" {
+		return truth.Unknown
+	}
+	at := func(place int16) truth.Truth {
+		if place < 0 {
+			return truth.Unknown
+		}
+		return truth.Of(p.holds[place])
+	}
 	have := places[p.box*watched+p.watch]
-	if have >= 0 && p.holds[have] {
-		return rulebook.Holds
+	if p.brought == leaves {
+		return at(have)
 	}
-	if p.first != leaves {
-		end := p.first
-		if p.boot { // no older boot loader goes over a newer one
-			end = max(end, have)
-		}
-		if p.holds[end] {
-			return rulebook.Holds
-		}
+	end := p.brought
+	if p.boot && end >= 0 { // no older boot loader goes over a newer one
+		end = max(end, have)
 	}
-	if have < 0 {
-		return rulebook.Unknown
+	during := have
+	if p.first {
+		during = end
 	}
-	return rulebook.Fails
+	return at(during).And(at(end))
 }
 
 // after is the context once the release of every box is installed, or only the
@@ -178,7 +202,7 @@ func (t *team) after(c *candidate, context int32) int32 {
 		if to == leaves {
 			continue
 		}
-		if t.watched[i%len(t.watched)].component == t.boxes[i/len(t.watched)].boot {
+		if t.watched[i%len(t.watched)].component == t.boxes[i/len(t.watched)].boot && to >= 0 {
 			to = max(to, places[i])
 		}
 		places[i] = to
@@ -189,74 +213,98 @@ func (t *team) after(c *candidate, context int32) int32 {
 
 // possible tells whether the move to a candidate is possible in a context as
 // far as that decides it: not by the hop rules and not by needs on main.
-func (t *team) possible(c *candidate, context int32) rulebook.Truth {
-	truth := rulebook.Holds
+func (t *team) possible(l *line, c *candidate, context int32) truth.Truth {
+	all := truth.Yes
 	for b := range t.boxes {
 		if c.releases[b] == nil {
-			return rulebook.Fails
+			return truth.No
 		}
-		if truth = worse(truth, stands(c.standing[b])); truth == rulebook.Fails {
-			return truth
+		if all = all.And(stands(c.standing[b])).And(t.keepsBoot(l, c, b, context)); all == truth.No {
+			return all
 		}
 	}
 	for i := range c.needs {
-		if truth = worse(truth, c.needs[i].met(t.places[context], len(t.watched))); truth == rulebook.Fails {
-			return truth
+		if all = all.And(c.needs[i].met(t.places[context], len(t.watched))); all == truth.No {
+			return all
 		}
 	}
-	return truth
+	return all
+}
+
+// keepsBoot tells that a release puts no older boot loader over a newer one: one that
+// may be left out is.
+func (t *team) keepsBoot(l *line, c *candidate, b int, context int32) truth.Truth {
+	box := t.boxes[b]
+	w := t.watching(box.boot)
+	if w < 0 || box.optional(l.families[b], box.boot) {
+		return truth.Yes
+	}
+	i := b*len(t.watched) + w
+	to, have := c.brings[i], t.places[context][i]
+	switch {
+	case to == leaves:
+		return truth.Yes
+	case to < 0 || have < 0:
+		return truth.Unknown
+	}
+	return truth.Of(to >= have)
 }
 
 // bootPossible is the same for the boot loader of one box alone.
-func (t *team) bootPossible(c *candidate, b int, context int32) rulebook.Truth {
+func (t *team) bootPossible(c *candidate, b int, context int32) truth.Truth {
 	if c.releases[b] == nil {
-		return rulebook.Fails
+		return truth.No
 	}
-	truth := stands(c.standing[b])
+	all := stands(c.standing[b])
 	for i := range c.needs {
-		if c.needs[i].box == b {
-			truth = worse(truth, c.needs[i].met(t.places[context], len(t.watched)))
+		if c.needs[i].box == b && !c.needs[i].boot {
+			all = all.And(c.needs[i].alone(t.places[context], len(t.watched)))
 		}
 	}
-	return truth
+	return all
 }
 
-func stands(against []reason) rulebook.Truth {
-	truth := rulebook.Holds
+// alone tells whether a need holds while only the boot loader is installed.
+func (p *placed) alone(places []int16, watched int) truth.Truth {
+	if p.need.Doubt() != "" {
+		return truth.Unknown
+	}
+	have := places[p.box*watched+p.watch]
+	if have < 0 {
+		return truth.Unknown
+	}
+	return truth.Of(p.holds[have])
+}
+
+func stands(against []reason) truth.Truth {
+	all := truth.Yes
 	for _, r := range against {
 		if !r.unknown {
-			return rulebook.Fails
+			return truth.No
 		}
-		truth = rulebook.Unknown
+		all = truth.Unknown
 	}
-	return truth
-}
-
-func worse(a, b rulebook.Truth) rulebook.Truth {
-	switch {
-	case a == rulebook.Fails || b == rulebook.Fails:
-		return rulebook.Fails
-	case a == rulebook.Unknown || b == rulebook.Unknown:
-		return rulebook.Unknown
-	}
-	return rulebook.Holds
+	return all
 }
 
 // standing is what is against a release for a box, wherever it comes from: that
 // it is for other hardware, withdrawn, drops what is attached, is not covered
 // by the entitlement, or needs what the device has not.
-func (b *Box) standing(rel *rulebook.Release) []reason {
+func (b *Box) standing(rel *rulebook.Release, family string) []reason {
 	r := b.Rules
 	of := Cited{"release " + rel.Version.Text, r.Source(rel.Spot)}
 	var out []reason
-	add := func(unknown bool, text string, sources ...Cited) {
-		out = append(out, reason{text: text, unknown: unknown, sources: sources})
+	add := func(code string, unknown bool, text string, sources ...Cited) {
+		out = append(out, reason{code: code, text: text, unknown: unknown, sources: sources})
 	}
-	switch meant, unsure := rel.For(r, b.Model, b.Revision); {
-	case !meant:
-		add(false, "it is not for "+b.hardware(), of)
-	case unsure:
-		add(true, fmt.Sprintf("it is for some hardware revisions only, and that of %s is not known", b.Device.Name.Text), of, b.missing())
+	switch rel.For(r, b.Model, b.Revision) {
+	case truth.No:
+		add("path.not_for_it", false, "it is not for "+b.hardware(), of)
+	case truth.Unknown:
+		add("path.revisions_open", true, fmt.Sprintf("it is for some hardware revisions only, and whether that of %s is one of them is not known", b.Device.Name.Text), of, b.missing())
+	}
+	if doubt := rel.Doubt(); doubt != "" {
+		add("path.rule_fault", true, doubt, of)
 	}
 	if rel.Withdrawn.Set() {
 		cited := of
@@ -264,13 +312,15 @@ func (b *Box) standing(rel *rulebook.Release) []reason {
 			cited.Value += ", " + doc
 		}
 		cited.Source = r.Source(rel.Withdrawn.Spot)
-		add(false, "it was withdrawn: "+rel.Withdrawn.Text, cited)
+		add("withdrawn.withdrawn", false, "it was withdrawn: "+rel.Withdrawn.Text, cited)
 	}
-	if a, d, dropped := rel.DropsAny(r, b.Device.Attached); dropped {
-		_, guessed := b.Device.Guessed("attached")
-		add(guessed, fmt.Sprintf("it no longer supports %s, which is attached", a.Text), Cited{"drops " + d.Text, r.Source(d.Spot)}, Cited{a.Text, b.Device.Source("attached", a.Spot)})
-	}
+	out = append(out, b.drops(rel)...)
 	out = append(out, b.entitled(rel, of)...)
+	if v := b.Installed(b.boot); !v.Known() && b.boot != r.Main(family) {
+		if _, brings := b.bringsOf(rel, family, b.boot); brings {
+			add("version.boot_unknown", true, fmt.Sprintf("it brings a %s, and the installed one of %s is not known; no older one may go over a newer one", b.boot, b.Device.Name.Text), of, Cited{v.Text(), v.At})
+		}
+	}
 	for i := range rel.Needs {
 		if n := &rel.Needs[i]; !n.Component.Set() {
 			out = append(out, b.asks(n)...)
@@ -279,34 +329,64 @@ func (b *Box) standing(rel *rulebook.Release) []reason {
 	return out
 }
 
-func (b *Box) entitled(rel *rulebook.Release, of Cited) []reason {
-	until := b.Device.EntitledUntil
-	ends := Cited{until.Day.Format("2006-01-02"), b.Device.Source("entitled_until", until.Spot)}
-	truth := rel.Entitled(until)
-	if _, guessed := b.Device.Guessed("entitled_until"); guessed && truth == rulebook.Fails {
-		truth = rulebook.Unknown
+// drops holds what is attached against what the release no longer supports.
+func (b *Box) drops(rel *rulebook.Release) []reason {
+	v := b.Attached()
+	if len(rel.Drops) == 0 || v.State == member.Missing {
+		return nil
 	}
-	switch truth {
-	case rulebook.Fails:
-		return []reason{{text: fmt.Sprintf("it is of %s, after the entitlement ended", rel.Date.Day.Format("2006-01-02")), sources: []Cited{of, ends}}}
-	case rulebook.Unknown:
-		return []reason{{text: "the rulebook does not give its date, so that nobody can say whether the entitlement covers it", unknown: true, sources: []Cited{of, ends}}}
+	drops := Cited{"drops " + rel.Drops[0].Text, b.Rules.Source(rel.Drops[0].Spot)}
+	if !v.Known() {
+		return []reason{{code: "attached.guessed", unknown: true, text: fmt.Sprintf("it no longer supports %s, and what is attached is %s", rel.Drops[0].Text, v.Text()), sources: []Cited{drops, {v.Text(), v.At}}}}
+	}
+	var doubt []reason
+	for _, f := range v.Facts {
+		t, by := rel.Dropping(b.Rules, f.Value)
+		sources := []Cited{{"drops " + by.Text, b.Rules.Source(by.Spot)}, {f.Value, f.Source}}
+		switch t {
+		case truth.Yes:
+			return []reason{{code: "attached.dropped", text: fmt.Sprintf("it no longer supports %s, which is attached", f.Value), sources: sources}}
+		case truth.Unknown:
+			doubt = []reason{{code: "attached.not_comparable", unknown: true, text: fmt.Sprintf("it no longer supports %s, and whether %s, which is attached, is one is not known", by.Text, f.Value), sources: sources}}
+		}
+	}
+	return doubt
+}
+
+func (b *Box) entitled(rel *rulebook.Release, of Cited) []reason {
+	until, v := b.Entitled()
+	ends := Cited{v.Text(), v.At}
+	switch {
+	case v.State == member.Missing:
+		return nil
+	case !v.Known():
+		return []reason{{code: "entitled.guessed", text: "until when the device is entitled is " + v.Text(), unknown: true, sources: []Cited{of, ends}}}
+	}
+	switch rel.Entitled(until) {
+	case truth.No:
+		return []reason{{code: "entitled.ended", text: fmt.Sprintf("it is of %s, after the entitlement ended", rel.Date.Day.Format("2006-01-02")), sources: []Cited{of, ends}}}
+	case truth.Unknown:
+		return []reason{{code: "entitled.no_date", text: "the rulebook does not give its date, so that nobody can say whether the entitlement covers it", unknown: true, sources: []Cited{of, ends}}}
 	}
 	return nil
 }
 
 // asks holds a need that is not on a component against the box.
 func (b *Box) asks(n *rulebook.Need) []reason {
-	truth := n.Met(b.Rules, b.situation("", "", nil))
-	if truth == rulebook.Holds {
+	held := n.Met(b.Rules, member.Situation{Member: b.Member})
+	if held == truth.Yes {
 		return nil
 	}
 	have := b.has(n)
-	res := reason{unknown: truth == rulebook.Unknown, sources: []Cited{b.citeNeed(n), have}}
+	res := reason{code: "needs.fails", need: n, unknown: held == truth.Unknown, sources: []Cited{b.citeNeed(n), have}}
 	res.text = "it needs " + n.Text()
-	if res.unknown {
-		res.text += ", and what there is is not known"
-	} else {
+	switch {
+	case n.Doubt() != "":
+		res.code, res.text = "needs.rule_fault", n.Doubt()
+	case res.unknown:
+		res.code = "needs.device_unknown"
+		res.text += ", and what there is is " + have.Value
+	default:
 		res.text += ", and there is " + have.Value
 	}
 	if n.Why.Set() {
@@ -330,39 +410,24 @@ func (b *Box) missing() Cited {
 
 // has is what the device has of what a need speaks of.
 func (b *Box) has(n *rulebook.Need) Cited {
-	d := b.Device
-	list := func(key string, l []y.Text) Cited {
-		if len(l) == 0 {
-			return b.missing()
-		}
-		c := Cited{l[0].Text, d.Source(key, l[0].Spot)}
-		for _, t := range l[1:] {
-			c.Value += ", " + t.Text
-		}
-		return c
-	}
+	var v member.Value
 	switch {
 	case n.Companion.Set():
-		if e, ok := d.Companions.Get(n.Companion.Text); ok {
-			return Cited{n.Companion.Text + " " + e.Value.Text, d.Source("companions."+n.Companion.Text, e.Value.Spot)}
-		}
+		v = b.Companion(n.Companion.Text)
 	case n.StorageFree.Set():
-		if d.StorageFree.Set() {
-			return Cited{y.FormatSize(d.StorageFree.Bytes), d.Source("storage_free", d.StorageFree.Spot)}
-		}
+		_, v = b.StorageFree()
 	case n.Memory.Set():
-		if d.Memory.Set() {
-			return Cited{y.FormatSize(d.Memory.Bytes), d.Source("memory", d.Memory.Spot)}
-		}
-		if m, ok := b.Rules.FindModel(b.Model); ok {
-			if size, ok := b.Rules.MemorySize(&m.Value, b.Revision); ok {
-				return Cited{y.FormatSize(size.Bytes), b.Rules.Source(size.Spot)}
-			}
-		}
+		_, v = b.Memory()
 	case n.Feature.Set():
-		return list("features", d.Features)
+		v = b.Value(fact.Feature)
 	case n.Attached.Set():
-		return list("attached", d.Attached)
+		v = b.Attached()
 	}
-	return b.missing()
+	if v.At.File == "" {
+		return b.missing()
+	}
+	if n.Companion.Set() && v.Known() {
+		return Cited{n.Companion.Text + " " + v.Text(), v.At}
+	}
+	return Cited{v.Text(), v.At}
 }

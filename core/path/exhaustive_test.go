@@ -41,7 +41,7 @@ type planRelease struct {
 	withdrawn bool
 	drops     bool
 	resets    bool
-	outage    int
+	outage    int // -1 is not known
 	revisions []string
 }
 
@@ -55,11 +55,17 @@ type planRule struct {
 type planBox struct {
 	name, revision string // revision "" is not known
 	boot, aux      int    // 0 is not known
+	family         string // of a member of a chassis; "" is the family of all
+	// guessed: what is not known stands in the file as a guess.
+	guessed bool
 }
 
 type plan struct {
 	families   []string
 	order      []string
+	paired     string // what moves with main: boot, aux or nothing
+	bootMust   bool   // the boot loader may not be left out
+	empty      bool   // there is a family without releases
 	downOpen   bool
 	upListed   bool
 	releases   []planRelease
@@ -79,8 +85,16 @@ func makePlan(r *rand.Rand) plan {
 		p.order = []string{"aux", "main", "boot"}
 	}
 	group := r.IntN(3) == 0
-	if !group && r.IntN(2) == 0 {
+	chassis := group && r.IntN(3) == 0
+	if chassis || !group && r.IntN(2) == 0 {
 		p.families = append(p.families, "fb")
+	}
+	p.empty, p.bootMust = r.IntN(4) == 0, r.IntN(4) == 0
+	switch r.IntN(6) {
+	case 0:
+		p.paired = "aux"
+	case 1:
+		p.paired, p.bootMust = "boot", false
 	}
 	within := func() planRange {
 		low := 10 + r.IntN(14)
@@ -107,12 +121,15 @@ func makePlan(r *rand.Rand) plan {
 			if r.IntN(2) == 0 {
 				continue
 			}
-			rel := planRelease{version: v, family: f, brings: map[string]int{}, withdrawn: r.IntN(10) == 0, drops: r.IntN(10) == 0, resets: r.IntN(8) == 0, outage: r.IntN(4), revisions: revisions()}
-			if r.IntN(2) == 0 {
+			rel := planRelease{version: v, family: f, brings: map[string]int{}, withdrawn: r.IntN(10) == 0, drops: r.IntN(10) == 0, resets: r.IntN(8) == 0, outage: r.IntN(6) - 1, revisions: revisions()}
+			if r.IntN(2) == 0 && p.paired != "boot" {
 				rel.brings["boot"] = 10 + r.IntN(10)
 			}
-			if r.IntN(3) == 0 {
+			if r.IntN(3) == 0 && p.paired != "aux" {
 				rel.brings["aux"] = 10 + r.IntN(10)
+			}
+			if p.paired != "" {
+				rel.brings[p.paired] = v
 			}
 			for range max(0, r.IntN(4)-1) {
 				rel.needs = append(rel.needs, planNeed{[]string{"boot", "aux", "main", "boot", "controller"}[r.IntN(5)], within()})
@@ -148,11 +165,18 @@ func makePlan(r *rand.Rand) plan {
 		case 2:
 			b.aux = 0
 		}
+		b.guessed = r.IntN(2) == 0
+		if chassis {
+			b.family = p.families[min(i, 1)]
+		}
 		p.boxes = append(p.boxes, b)
 	}
 	if len(p.releases) > 0 {
 		goal := p.releases[r.IntN(len(p.releases))]
 		p.goal, p.goalFamily = goal.version, goal.family
+		if chassis {
+			p.goalFamily = ""
+		}
 	}
 	return p
 }
@@ -166,20 +190,27 @@ func list(key string, texts []string) string {
 
 func (p plan) rulebook() string {
 	var b strings.Builder
-	fmt.Fprintf(&b, "kind: rulebook\ntitle: t\nmaker: m\nmodels:\n  M:\n    families: [%s]\n    revisions: {A1: {arch: arm}, A2: {arch: arm}}\nfamilies:\n", strings.Join(p.families, ", "))
-	for _, f := range p.families {
-		fmt.Fprintf(&b, "  %s: {components: {", f)
+	fmt.Fprintf(&b, "kind: rulebook\ntitle: t\nmaker: m\nmodels:\n  M:\n    families: [%s]\n    revisions: {A1: {arch: arm}, A2: {arch: arm}}\n  OLD: {}\nfamilies:\n", strings.Join(p.all(), ", "))
+	for _, f := range p.all() {
+		pair := ""
+		if p.paired != "" {
+			pair = fmt.Sprintf("paired: [[main, %s]], ", p.paired)
+		}
+		fmt.Fprintf(&b, "  %s: {%scomponents: {", f, pair)
 		for i, c := range p.order {
 			if i > 0 {
 				b.WriteString(", ")
 			}
-			fmt.Fprintf(&b, "%s: {optional: true}", c)
+			fmt.Fprintf(&b, "%s: {optional: %v}", c, !(c == "boot" && p.bootMust))
 		}
 		b.WriteString("}}\n")
 	}
 	b.WriteString("releases:\n")
 	for _, rel := range p.releases {
-		fmt.Fprintf(&b, "  - {version: '%s', families: [%s], minutes: {install: %d, outage: %d}, resets_config: %v%s", ver(rel.version), rel.family, rel.outage, rel.outage, rel.resets, list("revisions", rel.revisions))
+		fmt.Fprintf(&b, "  - {version: '%s', families: [%s], resets_config: %v%s", ver(rel.version), rel.family, rel.resets, list("revisions", rel.revisions))
+		if rel.outage >= 0 {
+			fmt.Fprintf(&b, ", minutes: {install: %d, outage: %d}", rel.outage, rel.outage)
+		}
 		if rel.withdrawn {
 			b.WriteString(", withdrawn: bad")
 		}
@@ -188,7 +219,7 @@ func (p plan) rulebook() string {
 		}
 		var brings, needs []string
 		for _, c := range p.order {
-			if v, ok := rel.brings[c]; ok {
+			if v, ok := rel.brings[c]; ok && c != p.paired {
 				brings = append(brings, fmt.Sprintf("%s: '%s'", c, ver(v)))
 			}
 		}
@@ -229,19 +260,38 @@ func (p plan) device() string {
 	var b strings.Builder
 	unit := func(x planBox) string {
 		t := fmt.Sprintf("installed: {main: '%s'", ver(p.from))
-		if x.boot > 0 {
-			t += fmt.Sprintf(", boot: '%s'", ver(x.boot))
+		var guessed []string
+		say := func(key, text string, known bool) {
+			if !known && x.guessed {
+				guessed = append(guessed, fmt.Sprintf("installed.%s: 'x:1 (guess)'", key))
+				text = "1.1"
+			}
+			if known || x.guessed {
+				t += fmt.Sprintf(", %s: '%s'", key, text)
+			}
 		}
-		if x.aux > 0 {
-			t += fmt.Sprintf(", aux: '%s'", ver(x.aux))
-		}
+		say("boot", ver(x.boot), x.boot > 0)
+		say("aux", ver(x.aux), x.aux > 0)
 		t += "}"
-		if x.revision != "" {
+		switch {
+		case x.revision != "":
 			t += ", revision: " + x.revision
+		case x.guessed:
+			t += ", revision: A1"
+			guessed = append(guessed, "revision: 'x:1 (guess)'")
+		}
+		if x.family != "" {
+			t += ", family: " + x.family
+		}
+		if len(guessed) > 0 {
+			t += ", read_from: {" + strings.Join(guessed, ", ") + "}"
 		}
 		return t
 	}
-	b.WriteString("kind: device\nname: d\nmodel: M\nfamily: fa\n")
+	b.WriteString("kind: device\nname: d\nmodel: M\n")
+	if !slices.ContainsFunc(p.boxes, func(x planBox) bool { return x.family != "" }) {
+		b.WriteString("family: fa\n")
+	}
 	if p.controller > 0 {
 		fmt.Fprintf(&b, "companions: {controller: '%s'}\n", ver(p.controller))
 	}
@@ -249,7 +299,7 @@ func (p plan) device() string {
 		b.WriteString("attached: [OLD]\n")
 	}
 	if len(p.boxes) == 1 {
-		b.WriteString(strings.ReplaceAll(strings.ReplaceAll(unit(p.boxes[0]), ", revision", "\nrevision"), "}", "}") + "\n")
+		b.WriteString(strings.NewReplacer(", revision: A", "\nrevision: A", ", read_from", "\nread_from").Replace(unit(p.boxes[0])) + "\n")
 		return b.String()
 	}
 	b.WriteString("group: stack\nuniform: true\nmembers:\n")
@@ -257,6 +307,14 @@ func (p plan) device() string {
 		fmt.Fprintf(&b, "  - {name: %s, %s}\n", x.name, unit(x))
 	}
 	return b.String()
+}
+
+// all lists the families, the one without releases among them.
+func (p plan) all() []string {
+	if p.empty {
+		return append(slices.Clone(p.families), "fz")
+	}
+	return p.families
 }
 
 // fullState is what all boxes run, in full.
@@ -274,18 +332,49 @@ const (
 
 func and(a, b int) int { return min(a, b) }
 
+// of is the release of a version for a box; ok is false where there is none.
+func (p plan) of(rel planRelease, box planBox) (planRelease, bool) {
+	if box.family == "" || box.family == rel.family {
+		return rel, true
+	}
+	for _, o := range p.releases {
+		if o.family == box.family && o.version == rel.version {
+			return o, true
+		}
+	}
+	return rel, false
+}
+
+// outage is how long a move to a version takes.
+func (p plan) outage(rel planRelease, bootOnly bool) int32 {
+	most := int32(0)
+	for _, box := range p.boxes {
+		own, ok := p.of(rel, box)
+		if !ok {
+			continue
+		}
+		if own.outage < 0 {
+			return unknownOutage
+		}
+		most = max(most, int32(own.outage))
+	}
+	return most
+}
+
 // moveFull makes a move if it is possible; how sure that is, and what it costs.
 func (p plan) moveFull(s fullState, rel planRelease, bootOnly bool) (to fullState, sure int, reset bool) {
-	to, sure, reset = s, yes, rel.resets
+	to, sure = s, yes
+	chassis := p.boxes[0].family != ""
 	if bootOnly {
 		raised := false
 		reset = false
-		if rel.family != s.family {
+		if rel.family != s.family && !chassis || p.paired == "boot" {
 			return to, no, false
 		}
 		for i, box := range p.boxes {
+			rel, is := p.of(rel, box)
 			v, ok := rel.brings["boot"]
-			if !ok || v <= s.comps[i][0] {
+			if !is || !ok || v <= s.comps[i][0] {
 				continue
 			}
 			can := p.boxMay(s, rel, i, box, true)
@@ -304,8 +393,18 @@ func (p plan) moveFull(s fullState, rel planRelease, bootOnly bool) (to fullStat
 		}
 		return to, sure, false
 	}
-	to.family, to.main = rel.family, rel.version
+	if to.main = rel.version; !chassis {
+		to.family = rel.family
+	}
+	if p.paired == "boot" && rel.version < s.main && to.family == s.family {
+		return to, no, false
+	}
 	for i, box := range p.boxes {
+		rel, is := p.of(rel, box)
+		if !is {
+			return to, no, false
+		}
+		reset = reset || rel.resets
 		sure = and(sure, p.boxMay(s, rel, i, box, false))
 		allowed, resets := p.ruled(s, rel, box)
 		sure = and(sure, allowed)
@@ -333,11 +432,30 @@ func (p plan) boxMay(s fullState, rel planRelease, i int, box planBox, bootOnly 
 	if rel.withdrawn || rel.drops && p.attached {
 		return no
 	}
+	if v, ok := rel.brings["boot"]; ok {
+		if p.boxes[i].boot == 0 { // what was not known at the start is never known
+			can = and(can, dontKnow)
+		}
+		if p.bootMust && !bootOnly && v < s.comps[i][0] {
+			return no
+		}
+	}
 	firstOf := func(c string) bool {
 		return slices.Index(p.order, c) < slices.Index(p.order, "main")
 	}
 	for _, n := range rel.needs {
-		have, brought := 0, 0
+		have, after := 0, -1
+		bring := func(c string, v int, ok bool) {
+			if !ok || bootOnly {
+				return
+			}
+			if c == "boot" {
+				v = max(v, have)
+			}
+			if after = v; firstOf(c) {
+				have = v
+			}
+		}
 		switch n.component {
 		case "main":
 			if bootOnly {
@@ -347,22 +465,25 @@ func (p plan) boxMay(s fullState, rel planRelease, i int, box planBox, bootOnly 
 		case "controller":
 			have = p.controller
 		case "boot":
-			have = s.comps[i][0]
-			if v, ok := rel.brings["boot"]; ok && firstOf("boot") && v > have {
-				brought = v
+			if bootOnly {
+				continue
 			}
+			have = s.comps[i][0]
+			v, ok := rel.brings["boot"]
+			bring("boot", v, ok)
 		case "aux":
 			have = s.comps[i][1]
-			if v, ok := rel.brings["aux"]; ok && firstOf("aux") {
-				brought = v
-			}
+			v, ok := rel.brings["aux"]
+			bring("aux", v, ok)
 		}
-		switch {
-		case have > 0 && n.within.has(have), brought > 0 && n.within.has(brought):
-		case have == 0:
-			can = and(can, dontKnow)
-		default:
-			return no
+		for _, at := range []int{have, after} {
+			switch {
+			case at < 0 || at > 0 && n.within.has(at):
+			case at == 0:
+				can = and(can, dontKnow)
+			default:
+				return no
+			}
 		}
 	}
 	return can
@@ -373,7 +494,11 @@ func (p plan) ruled(s fullState, rel planRelease, box planBox) (int, bool) {
 		if !r.from.has(s.main) || !r.to.has(rel.version) {
 			continue
 		}
-		if r.fromFamily == "" && r.toFamily == "" && s.family != rel.family || r.fromFamily != "" && r.fromFamily != s.family || r.toFamily != "" && r.toFamily != rel.family {
+		family := s.family
+		if box.family != "" {
+			family = box.family
+		}
+		if r.fromFamily == "" && r.toFamily == "" && family != rel.family || r.fromFamily != "" && r.fromFamily != family || r.toFamily != "" && r.toFamily != rel.family {
 			continue
 		}
 		if len(r.revisions) > 0 {
@@ -390,7 +515,7 @@ func (p plan) ruled(s fullState, rel planRelease, box planBox) (int, bool) {
 		return no, false
 	}
 	switch {
-	case s.family != rel.family:
+	case box.family == "" && s.family != rel.family:
 		return no, false
 	case rel.version == s.main:
 		return yes, false
@@ -427,7 +552,7 @@ func (p plan) exhaustFrom(begin fullState, family string, goal int, maybe bool) 
 				if sure == no || sure == dontKnow && !maybe {
 					continue
 				}
-				c := best[s].plus(p.prefer.price(reset, int32(rel.outage), ages[[2]any{rel.family, rel.version}]))
+				c := best[s].plus(p.prefer.price(reset, p.outage(rel, bootOnly), 1, ages[[2]any{rel.family, rel.version}]))
 				if had, ok := best[to]; !ok || c.less(had) {
 					best[to] = c
 					work = append(work, to)
@@ -437,11 +562,16 @@ func (p plan) exhaustFrom(begin fullState, family string, goal int, maybe bool) 
 	}
 	least, found := cost{}, false
 	for s, c := range best {
-		if s.family == family && s.main == goal && (!found || c.less(least)) {
+		if (family == "" || s.family == family) && s.main == goal && (!found || c.less(least)) {
 			least, found = c, true
 		}
 	}
 	return least, found
+}
+
+// has tells whether some member is of a family.
+func (p plan) has(family string) bool {
+	return slices.ContainsFunc(p.boxes, func(b planBox) bool { return b.family == family })
 }
 
 // ages counts the versions of a family that are newer, the one that runs among
@@ -451,7 +581,7 @@ func (p plan) ages() map[[2]any]int32 {
 	for _, rel := range p.releases {
 		newer := map[int]bool{}
 		for _, o := range p.releases {
-			if o.family == rel.family && o.version > rel.version {
+			if (o.family == rel.family || p.boxes[0].family != "" && p.has(o.family)) && o.version > rel.version {
 				newer[o.version] = true
 			}
 		}
@@ -480,10 +610,13 @@ func (p plan) walk(t *testing.T, hops []Hop, s fullState) (cost, fullState) {
 	total := cost{}
 	for _, h := range hops {
 		i := slices.IndexFunc(p.releases, func(r planRelease) bool { return ver(r.version) == h.Release && r.family == h.Family })
+		if i < 0 { // of a chassis, the release of other members
+			i = slices.IndexFunc(p.releases, func(r planRelease) bool { return ver(r.version) == h.Release && p.has(r.family) })
+		}
 		require.GreaterOrEqual(t, i, 0)
 		rel := p.releases[i]
 		to, sure, reset := p.moveFull(s, rel, h.BootOnly)
-		require.Equal(t, yes, sure, "the hop to %s is not allowed", h.Release)
+		require.Equal(t, yes, sure, "the hop to %s is not allowed: %+v from %+v\n%s\n%s", h.Release, h, s, p.rulebook(), p.device())
 		require.Equal(t, reset, h.ResetsConfig)
 		require.Equal(t, ver(s.main), h.From)
 		require.Equal(t, ver(to.main), h.To)
@@ -492,10 +625,10 @@ func (p plan) walk(t *testing.T, hops []Hop, s fullState) (cost, fullState) {
 		for _, c := range h.Components {
 			b := max(0, slices.IndexFunc(p.boxes, func(b planBox) bool { return b.name == c.Member }))
 			if k := slices.Index([]string{"boot", "aux"}, c.Component); k >= 0 {
-				require.Equal(t, c.To, ver(to.comps[b][k]))
+				require.Equal(t, c.To, ver(to.comps[b][k]), "%+v from %+v to %+v\n%s\n%s", h, s, to, p.rulebook(), p.device())
 			}
 		}
-		total = total.plus(p.prefer.price(reset, int32(rel.outage), ages[[2]any{rel.family, rel.version}]))
+		total = total.plus(p.prefer.price(reset, p.outage(rel, h.BootOnly), 1, ages[[2]any{rel.family, rel.version}]))
 		s = to
 	}
 	return total, s

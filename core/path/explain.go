@@ -7,6 +7,7 @@ import (
 
 	"fitcheck/core/fact"
 	"fitcheck/core/rulebook"
+	"fitcheck/core/truth"
 	"fitcheck/core/version"
 )
 
@@ -35,7 +36,7 @@ func (t *team) against(s stand, m move) []reason {
 		all = append(all, t.boxAgainst(s, m, b))
 	}
 	if len(all) == 0 {
-		return []reason{{text: "it raises no boot loader"}}
+		return []reason{{code: "path.raises_nothing", text: "it raises no boot loader"}}
 	}
 	var out []reason
 	for i, reasons := range all {
@@ -67,28 +68,34 @@ func (t *team) boxAgainst(s stand, m move, b int) []reason {
 	c := &l.candidates[m.version]
 	rel := c.releases[b]
 	if rel == nil {
-		r := reason{box: b, text: fmt.Sprintf("the rulebook lists no release %s for %s", l.versions[m.version].Text, box.hardware())}
+		r := reason{code: "path.not_listed", box: b, text: fmt.Sprintf("the rulebook lists no release %s for %s", l.versions[m.version].Text, box.hardware())}
 		if l.families[b] != "" {
 			r.text += ", family " + l.families[b]
 		}
 		r.sources = []Cited{{"not listed", fact.Source{Kind: fact.Rulebook, File: t.rules.File}}}
 		return []reason{r}
 	}
+	of := Cited{"release " + l.versions[m.version].Text, t.rules.Source(rel.Spot)}
 	out := append([]reason(nil), c.standing[b]...)
 	if !m.bootOnly {
 		if r, ok := t.forbidden(s, m, b); ok {
 			out = append(out, r)
 		}
 		if t.lowersPairedBoot(state{line: s.line, version: s.version}, m.line, m.version) {
-			out = append(out, reason{text: "its boot loader is older than the one installed and moves with the " + l.main})
+			out = append(out, reason{code: "version.older_boot", text: "its boot loader is older than the one installed and moves with the " + l.main, sources: []Cited{of}})
+		}
+	}
+	if v, ok := box.bringsOf(rel, l.families[b], box.boot); ok && !m.bootOnly && box.boot != l.main && !box.optional(l.families[b], box.boot) && !t.newer(box.boot, v, s.components[b][box.boot]) && !t.rules.Scheme(box.boot).Equal(v, s.components[b][box.boot]) {
+		if have, known := s.components[b][box.boot]; known {
+			out = append(out, reason{code: "version.older_boot", text: fmt.Sprintf("it brings %s %s, and the newer %s is installed: an older boot loader is never written over a newer one", box.boot, v, have), sources: []Cited{{"brings " + v, t.rules.Source(rel.Spot)}}})
 		}
 	}
 	if _, known := s.components[b][box.boot]; m.bootOnly && !known {
-		out = append(out, reason{text: fmt.Sprintf("the installed %s is not known; a newer one may be there, and none may be put back", box.boot), unknown: true, sources: []Cited{box.missing()}})
+		out = append(out, reason{code: "version.boot_unknown", text: fmt.Sprintf("the installed %s is not known; a newer one may be there, and none may be put back", box.boot), unknown: true, sources: []Cited{box.missing()}})
 	}
 	for i := range rel.Needs {
 		n := &rel.Needs[i]
-		if !n.Component.Set() || m.bootOnly && n.Component.Text == l.main {
+		if !n.Component.Set() || m.bootOnly && (n.Component.Text == l.main || n.Component.Text == box.boot) {
 			continue
 		}
 		if r, ok := t.lacks(s, m, b, rel, n); ok {
@@ -112,8 +119,9 @@ func (t *team) forbidden(s stand, m move, b int) (reason, bool) {
 	if r.Settled && r.Allowed {
 		return reason{}, false
 	}
-	res := reason{unknown: !r.Settled, text: fmt.Sprintf("the move from %s is not allowed: %s", t.name(s.line, s.version, b), r.Because)}
+	res := reason{code: "path.forbidden", unknown: !r.Settled, text: fmt.Sprintf("the move from %s is not allowed: %s", t.name(s.line, s.version, b), r.Because)}
 	if res.unknown {
+		res.code = "path.not_settled"
 		res.text = fmt.Sprintf("whether the move from %s is allowed is not known: %s", t.name(s.line, s.version, b), r.Because)
 	}
 	if r.Via != "" {
@@ -135,7 +143,7 @@ func (t *team) name(line, v int32, b int) string {
 }
 
 // situation is what a box is at some point.
-func (t *team) situation(s stand, b int) situation {
+func (t *team) situation(s stand, b int) rulebook.Situation {
 	return t.boxes[b].situation(t.lines[s.line].families[b], t.from(s).Text, s.components[b])
 }
 
@@ -144,24 +152,39 @@ func (t *team) situation(s stand, b int) situation {
 func (t *team) lacks(s stand, m move, b int, rel *rulebook.Release, n *rulebook.Need) (reason, bool) {
 	box, family, name := t.boxes[b], t.lines[m.line].families[b], n.Component.Text
 	now := t.situation(s, b)
-	truth := n.Met(t.rules, now)
-	if truth == rulebook.Holds {
-		return reason{}, false
-	}
-	if v, ok := t.installs(rel, family, b, name, s.components[b]); ok && box.before(family, name, t.lines[m.line].main) {
-		with := now
-		with.versions = map[string]string{name: v}
-		if n.Met(t.rules, with) == rulebook.Holds {
-			return reason{}, false
+	held := n.Met(t.rules, now)
+	if v, ok := t.installs(rel, family, b, name, s.components[b]); ok && !m.bootOnly && name != t.lines[m.line].main {
+		versions := maps.Clone(s.components[b])
+		if versions == nil {
+			versions = map[string]string{}
+		}
+		versions[name] = v
+		after := n.Met(t.rules, box.situation(t.lines[s.line].families[b], t.from(s).Text, versions))
+		if box.before(family, name, t.lines[m.line].main) {
+			held = after
+		} else {
+			held = held.And(after)
 		}
 	}
-	r := reason{need: n, box: b, unknown: truth == rulebook.Unknown, sources: []Cited{box.citeNeed(n)}}
+	if held == truth.Yes {
+		return reason{}, false
+	}
+	r := reason{code: "needs.fails", need: n, box: b, unknown: held == truth.Unknown, sources: []Cited{box.citeNeed(n)}}
+	if r.unknown {
+		r.code = "needs.device_unknown"
+	}
 	have, known := now.Version(name)
-	if r.unknown || !known {
-		r.unknown = true
+	switch {
+	case n.Doubt() != "":
+		r.code, r.text = "needs.rule_fault", n.Doubt()
+	case !known:
+		r.unknown, r.code = true, "needs.device_unknown"
 		r.text = fmt.Sprintf("it needs %s, and the installed %s is not known", n.Text(), name)
 		r.sources = append(r.sources, box.missing())
-	} else {
+	case r.unknown:
+		r.code = "needs.build_unknown"
+		r.text = fmt.Sprintf("it needs %s, and %s %s leaves open the build that decides", n.Text(), name, have)
+	default:
 		r.text = fmt.Sprintf("it needs %s, and %s %s is installed", n.Text(), name, have)
 	}
 	if n.Why.Set() {
@@ -200,12 +223,12 @@ func (t *team) raises(s stand, m move, b int) bool {
 	if !ok || !t.newer(box.boot, v, s.components[b][box.boot]) {
 		return false
 	}
-	if stands(l.candidates[m.version].standing[b]) == rulebook.Fails {
+	if stands(l.candidates[m.version].standing[b]) == truth.No {
 		return len(t.boxes) == 1 // of a group, the others go without it
 	}
 	for i := range rel.Needs {
 		n := &rel.Needs[i]
-		if n.Component.Set() && n.Component.Text != l.main && len(t.boxes) > 1 {
+		if n.Component.Set() && n.Component.Text != l.main && n.Component.Text != box.boot && len(t.boxes) > 1 {
 			if r, lacks := t.lacks(s, m, b, rel, n); lacks && !r.unknown {
 				return false
 			}
@@ -224,6 +247,12 @@ func (t *team) step(s stand, m move) (Hop, stand) {
 		h.To, after.line, after.version = h.From, s.line, s.version
 	}
 	for b, box := range t.boxes {
+		if f := l.families[b]; !strings.EqualFold(f, l.family) {
+			if h.Families == nil {
+				h.Families = map[string]string{}
+			}
+			h.Families[box.Device.Name.Text] = f
+		}
 		comps := maps.Clone(s.components[b])
 		if comps == nil {
 			comps = map[string]string{}
@@ -260,10 +289,19 @@ func (t *team) step(s stand, m move) (Hop, stand) {
 	return h, after
 }
 
+// FamilyOf is the image family that a member goes to.
+func (h *Hop) FamilyOf(member string) string {
+	if f, ok := h.Families[member]; ok {
+		return f
+	}
+	return h.Family
+}
+
 // time takes what a release says of its minutes; members are installed side by
-// side.
+// side, and one that gives none leaves it unknown.
 func (h *Hop) time(rel *rulebook.Release) {
-	if rel.Minutes == nil {
+	if rel.Minutes == nil || h.untimed {
+		h.Minutes, h.untimed = nil, true
 		return
 	}
 	if h.Minutes == nil {

@@ -8,6 +8,7 @@ import (
 
 	"fitcheck/core/device"
 	"fitcheck/core/rulebook"
+	"fitcheck/core/truth"
 )
 
 // Request is what a path is asked for.
@@ -54,6 +55,7 @@ func Find(q Request) (*Result, error) {
 		boxes = append(boxes, NewBox(d, q.Rules(d.Model.Text)))
 	}
 	res := &Result{}
+	defer func() { res.merge(f.Device) }()
 	if len(boxes) > 1 {
 		why := f.apart(boxes)
 		if why == "" {
@@ -272,27 +274,6 @@ func (f *finder) spread(at []gathering) string {
 	return strings.Join(parts, "; ")
 }
 
-// problems says what of a box must be known before any path can be sought.
-func (b *Box) problems() []string {
-	d := b.Device
-	switch {
-	case b.Model == "" && !d.Model.Set():
-		return []string{fmt.Sprintf("the model of %s is not known; add model: to %s", d.Name.Text, d.File)}
-	case b.Model == "":
-		from, _ := d.Guessed("model")
-		return []string{fmt.Sprintf("the model of %s is only guessed (%s); confirm it with fitcheck device -set model=…", d.Name.Text, from)}
-	case b.Rules == nil:
-		return []string{fmt.Sprintf("no rulebook knows the model %s of %s; correct it in %s, or add it to a rulebook", b.Model, d.Name.Text, d.File)}
-	}
-	if b.Family == "" && len(b.families) > 1 {
-		return []string{fmt.Sprintf("the image family of %s is not known, and %s may run %s; add family: to %s", d.Name.Text, b.Model, strings.Join(b.families, " or "), d.File)}
-	}
-	if _, err := b.mainVersion(); err != nil {
-		return []string{err.Error()}
-	}
-	return nil
-}
-
 func families(boxes []*Box) []string {
 	var out []string
 	for _, b := range boxes {
@@ -356,8 +337,90 @@ func (f *finder) solve(boxes []*Box, at *met) (*Answer, error) {
 	if !t.lines[0].candidates[begin.version].listed && len(t.rules.Releases) > 0 {
 		a.Notes = append(a.Notes, fmt.Sprintf("%s does not list %s, which is installed; its rules are read by version all the same", t.rules.File, from))
 	}
+	t.hint(begin, goal)
 	r := &route{finder: f, team: t, begin: begin, goal: goal, answer: a, at: at}
-	return a, r.seek()
+	if err := r.seek(); err != nil || a.Found || !goal.newest || len(a.Unsettled) > 0 {
+		return a, err
+	}
+	return r.lower()
+}
+
+// hint marks the versions that rules which forbid moves from here, or to the goal,
+// name as the ones to go by way of: of two ways that are as good, one through them is
+// taken.
+func (t *team) hint(begin stand, goal target) {
+	if t.rules.Hops == nil {
+		return
+	}
+	for i := range t.rules.Hops.Rules {
+		h := &t.rules.Hops.Rules[i]
+		from, to := h.Ranges()
+		if !h.Via.Set() || *h.Allow || from.Holds(t.from(begin)) == truth.No && to.Holds(t.lines[goal.line].versions[goal.version]) == truth.No {
+			continue
+		}
+		for _, l := range t.lines {
+			if k := l.find(h.Via.Text); k >= 0 {
+				l.candidates[k].aside = 0
+			}
+		}
+	}
+}
+
+// lower finds the highest release below the newest that can be reached, where nothing
+// but needs on companions and the boot loader keeps the device from the newest.
+func (r *route) lower() (*Answer, error) {
+	t, first := r.team, r.answer
+	why := r.caps(r.goal.line, r.goal.version)
+	if why == "" {
+		return first, nil
+	}
+	l := t.lines[r.goal.line]
+	for v := r.goal.version - 1; v >= 0; v-- {
+		if !t.meant(l, &l.candidates[v], r.goal.channel) {
+			continue
+		}
+		if r.goal.line == r.begin.line && v < r.begin.version {
+			break // nobody asked to go down
+		}
+		a := &Answer{Name: first.Name, Members: first.Members, From: first.From, To: l.versions[v].Text, Family: l.family, States: first.States, end: r.begin}
+		a.Notes = append([]string(nil), first.Notes[:min(1, len(first.Notes))]...)
+		next := &route{finder: r.finder, team: t, begin: r.begin, answer: a, at: r.at, goal: target{line: r.goal.line, version: v, text: a.To}}
+		if err := next.seek(); err != nil {
+			return nil, err
+		}
+		if a.Found {
+			a.Capped = &Capped{Release: l.versions[r.goal.version].Text, Because: why}
+			return a, nil
+		}
+		if len(a.Unsettled) > 0 || r.capsOf(next, v) == "" {
+			return first, nil
+		}
+	}
+	return first, nil
+}
+
+func (r *route) capsOf(next *route, v int32) string { return next.caps(r.goal.line, v) }
+
+// caps says which needs on companions and the boot loader alone are against a release,
+// from the nearest state; "" when something else is.
+func (r *route) caps(line, version int32) string {
+	var why []string
+	for _, b := range r.answer.Blocked {
+		if !strings.HasPrefix(b.Code, "needs.") {
+			return ""
+		}
+	}
+	for _, reason := range r.team.against(r.begin, move{line: line, version: version}) {
+		n := reason.need
+		switch {
+		case n == nil && reason.code == "path.forbidden": // the way leads elsewhere, and a need may cap it
+		case n == nil || reason.unknown, !n.Companion.Set() && n.Component.Text != r.team.boxes[reason.box].boot:
+			return ""
+		default:
+			why = append(why, reason.text)
+		}
+	}
+	return strings.Join(why, "; ")
 }
 
 // route is the search of one team's path and what is told of it.
@@ -542,8 +605,8 @@ func (r *route) because(h *Hop, s stand, moves []move, i int) {
 		}
 	}
 	for b := range t.boxes {
-		if from, ok := t.boxes[b].Device.Version(t.lines[s.line].main); i == 0 && ok && len(t.boxes) == 1 {
-			h.Sources = append(h.Sources, Cited{from.Value, from.Source})
+		if from := t.boxes[b].Installed(t.lines[s.line].main); i == 0 && from.Known() && len(t.boxes) == 1 {
+			h.Sources = append(h.Sources, Cited{from.First(), from.Facts[0].Source})
 		}
 	}
 	h.Because = strings.Join(parts, "; ")
@@ -566,6 +629,8 @@ type target struct {
 	text          string
 	problem       string // why there is none
 	notes         []string
+	newest        bool   // it was asked for as the newest
+	channel       string // of which channel; "" for any
 }
 
 // target finds the version that is asked for.
@@ -616,34 +681,43 @@ func (t *team) newest(at int32, channel string, byChannel bool) target {
 	var channels []string
 	for i := len(l.versions) - 1; i >= 0; i-- {
 		c := &l.candidates[i]
-		ok := c.listed
-		for b, rel := range c.releases {
-			if rel == nil || rel.Withdrawn.Set() {
-				ok = false
-				break
-			}
-			if meant, _ := rel.For(t.rules, t.boxes[b].Model, t.boxes[b].Revision); !meant {
-				ok = false
-			}
-			if rel.Channel.Set() && !slices.Contains(channels, rel.Channel.Text) {
+		for _, rel := range c.releases {
+			if rel != nil && !rel.Withdrawn.Set() && rel.Channel.Set() && !slices.Contains(channels, rel.Channel.Text) {
 				channels = append(channels, rel.Channel.Text)
 			}
-			ok = ok && (!byChannel || strings.EqualFold(rel.Channel.Text, channel))
 		}
-		if !ok {
+		of := ""
+		if byChannel {
+			of = channel
+		}
+		if !t.meant(l, c, of) {
 			continue
 		}
 		what := "the newest release for it"
 		if byChannel {
 			what = "the newest release of the channel " + channel
 		}
-		return target{line: at, version: int32(i), text: l.versions[i].Text, notes: []string{fmt.Sprintf("%s is %s", l.versions[i].Text, what)}}
+		return target{line: at, version: int32(i), text: l.versions[i].Text, newest: true, channel: of, notes: []string{fmt.Sprintf("%s is %s", l.versions[i].Text, what)}}
 	}
 	if byChannel {
 		slices.Sort(channels)
 		return target{problem: fmt.Sprintf("%s lists no release of the channel %q for %s; there is %s", t.rules.File, channel, t.boxes[0].hardware(), cmp.Or(strings.Join(channels, ", "), "none"))}
 	}
 	return target{problem: fmt.Sprintf("%s lists no release that stands for %s", t.rules.File, t.boxes[0].hardware())}
+}
+
+// meant tells whether a version is listed, stands, is for all boxes, and is of a
+// channel; "" is any.
+func (t *team) meant(l *line, c *candidate, channel string) bool {
+	if !c.listed {
+		return false
+	}
+	for b, rel := range c.releases {
+		if rel == nil || rel.Withdrawn.Set() || rel.For(t.rules, t.boxes[b].Model, t.boxes[b].Revision) == truth.No || channel != "" && !strings.EqualFold(rel.Channel.Text, channel) {
+			return false
+		}
+	}
+	return true
 }
 
 // find is the index of a version that is in the line.
@@ -659,10 +733,30 @@ func (l *line) find(text string) int {
 	return -1
 }
 
+// only is the index of the only listed release that a version may be which leaves
+// its build open, or gives one that the releases leave open.
+func (l *line) only(text string) int {
+	found := -1
+	for i := range l.versions {
+		if l.candidates[i].listed && l.scheme.Same(l.versions[i].Text, text) != truth.No {
+			if found >= 0 {
+				return -1
+			}
+			found = i
+		}
+	}
+	return found
+}
+
 // lookUp finds a listed release by its version, which may be written compactly
 // where that can mean one only.
 func (l *line) lookUp(text string, r *rulebook.Rulebook) (int, bool) {
 	i := l.find(text)
+	if _, err := l.scheme.Parse(text); err == nil && (i < 0 || !l.candidates[i].listed) && len(r.Releases) > 0 {
+		if k := l.only(text); k >= 0 {
+			i = k
+		}
+	}
 	if i < 0 {
 		var known []string
 		for k := range l.versions {

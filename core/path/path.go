@@ -70,24 +70,34 @@ type Hop struct {
 	Releases []*rulebook.Release // of each box of the team; nil for one that it leaves alone
 	// Family is the image family gone to, FromFamily the one that is left.
 	Family, FromFamily string
-	From, To           string   // versions of the main component
-	BootOnly           bool     // only the boot loader of the release is installed
-	Members            []string // of a group: those that make this hop
-	Components         []Change
-	Because            string
-	Sources            []Cited
-	ResetsConfig       bool
-	Minutes            *rulebook.Minutes // nil when the rulebook does not say
+	// Families are those of members that go to another than Family.
+	Families     map[string]string
+	From, To     string   // versions of the main component
+	BootOnly     bool     // only the boot loader of the release is installed
+	Members      []string // of a group: those that make this hop
+	Components   []Change
+	Because      string
+	Sources      []Cited
+	ResetsConfig bool
+	Minutes      *rulebook.Minutes // nil when the rulebook does not say
 	// NoReturn: after this hop nothing leads back to where the path began.
 	NoReturn bool
 	Notes    []string
+
+	untimed bool // some release of it gives no minutes
 }
 
 // Blocked is a release that stands in the way, or cannot be reached, and why.
 type Blocked struct {
 	Release string
+	Code    string
 	Because string
 	Sources []Cited
+}
+
+// Capped is the release that would be the newest, and why it cannot be reached.
+type Capped struct {
+	Release, Because string
 }
 
 // Back is the way back to what the device runs now.
@@ -108,6 +118,10 @@ type Answer struct {
 	From, To string
 	Family   string
 	Found    bool
+	// Capped says what keeps the device from the newest release, where a need on a
+	// companion or a boot loader alone does; the path leads to the highest that can be
+	// reached.
+	Capped *Capped
 	// Unsettled says what would have to be known; then there is no path yet.
 	Unsettled []string
 	Hops      []Hop
@@ -126,15 +140,18 @@ type Answer struct {
 	end stand
 }
 
-// Minutes sums up the path: minutes of all installs, and of outage.
-func (a *Answer) Minutes() (install, outage int) {
+// Minutes sums up the path: minutes of all installs, and of outage; and of how many
+// hops the rulebook gives none, so that the sums are only a part.
+func (a *Answer) Minutes() (install, outage, unknown int) {
 	for _, h := range a.Hops {
-		if h.Minutes != nil {
-			install += h.Minutes.Install
-			outage += h.Minutes.Outage
+		if h.Minutes == nil {
+			unknown++
+			continue
 		}
+		install += h.Minutes.Install
+		outage += h.Minutes.Outage
 	}
-	return install, outage
+	return install, outage, unknown
 }
 
 // Resets counts the hops that reset the configuration.

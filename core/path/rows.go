@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"fitcheck/core/rulebook"
+	"fitcheck/core/truth"
 	"fitcheck/core/version"
 )
 
@@ -23,8 +24,8 @@ type line struct {
 	main       string   // the main component
 	scheme     *version.Scheme
 	versions   []version.Version
-	candidates []candidate         // for each version
-	spans      map[string][][2]int // by the text of a range: the versions in it
+	candidates []candidate            // for each version
+	spans      map[string][2][][2]int // by the text of a range: the versions in it, and those that may be
 	avoid      []int
 	alone      []bool // by box: its boot loader may be installed by itself
 	// bootPaired: the boot loader is half of a pair with the main component.
@@ -40,17 +41,40 @@ type ruleset struct {
 	r        *rulebook.Rulebook
 	rules    []*rulebook.HopRule
 	unsure   []bool
-	fromSpan [][][2]int // of each rule, in the versions of the family that is left
-	toSpan   [][][2]int // in the versions of the family that is gone to
-	fromCut  []int      // where classes of the family that is left begin
-	to       int        // how many versions the family gone to has
-	runs     [][]run    // by the class that is left
+	fromSpan []spans // of each rule, in the versions of the family that is left
+	toSpan   []spans // in the versions of the family that is gone to
+	fromCut  []int   // where classes of the family that is left begin
+	to       int     // how many versions the family gone to has
+	runs     [][]run // by the class that is left
+}
+
+// spans are the stretches of versions that a range holds, and those that it may hold.
+type spans struct{ in, unsure [][2]int }
+
+// has tells whether a version is or may be in, and whether that is sure.
+func (s spans) has(i int) (is, sure bool) {
+	if within(s.in, i) {
+		return true, true
+	}
+	return within(s.unsure, i), false
+}
+
+func (s spans) none() bool { return len(s.in) == 0 && len(s.unsure) == 0 }
+
+// all lists both kinds of stretches.
+func (s spans) all() [][2]int {
+	if len(s.unsure) == 0 {
+		return s.in
+	}
+	return append(append([][2]int(nil), s.in...), s.unsure...)
 }
 
 // run is a stretch of versions gone to for which one rule decides, or none (-1).
+// unsure: whether it does is not known.
 type run struct {
 	from, to int
 	rule     int
+	unsure   bool
 }
 
 func newRuleset(b *Box, from, to *line, fromFamily, toFamily string) *ruleset {
@@ -61,18 +85,20 @@ func newRuleset(b *Box, from, to *line, fromFamily, toFamily string) *ruleset {
 	}
 	for i := range b.Rules.Hops.Rules {
 		h := &b.Rules.Hops.Rules[i]
-		speaks, unsure := h.Speaks(b.Rules, rulebook.Move{FromFamily: fromFamily, ToFamily: toFamily, Model: b.Model, Revision: b.Revision})
-		if !speaks {
+		speaks := h.Speaks(b.Rules, rulebook.Move{FromFamily: fromFamily, ToFamily: toFamily, Model: b.Model, Revision: b.Revision})
+		if speaks == truth.No {
 			continue
 		}
 		rf, rt := h.Ranges()
-		fs, ts := rf.Spans(from.scheme, from.versions), rt.Spans(to.scheme, to.versions)
-		if len(fs) == 0 || len(ts) == 0 {
+		var fs, ts spans
+		fs.in, fs.unsure = rf.Spans(from.scheme, from.versions)
+		ts.in, ts.unsure = rt.Spans(to.scheme, to.versions)
+		if fs.none() || ts.none() {
 			continue
 		}
-		s.rules, s.unsure = append(s.rules, h), append(s.unsure, unsure)
+		s.rules, s.unsure = append(s.rules, h), append(s.unsure, speaks == truth.Unknown)
 		s.fromSpan, s.toSpan = append(s.fromSpan, fs), append(s.toSpan, ts)
-		for _, x := range fs {
+		for _, x := range fs.all() {
 			s.fromCut = append(s.fromCut, x[0], x[1])
 		}
 	}
@@ -106,9 +132,9 @@ func (s *ruleset) row(from int) []run {
 	var match []int
 	cut := []int{0}
 	for i := range s.rules {
-		if within(s.fromSpan[i], at) {
+		if is, _ := s.fromSpan[i].has(at); is {
 			match = append(match, i)
-			for _, x := range s.toSpan[i] {
+			for _, x := range s.toSpan[i].all() {
 				cut = append(cut, x[0], x[1])
 			}
 		}
@@ -116,7 +142,7 @@ func (s *ruleset) row(from int) []run {
 	cut = stretches(cut, s.to)
 	runs := make([]run, len(cut))
 	for i, first := range cut {
-		runs[i] = run{first, s.to, -1}
+		runs[i] = run{first, s.to, -1, false}
 		if i+1 < len(cut) {
 			runs[i].to = cut[i+1]
 		}
@@ -135,10 +161,13 @@ func (s *ruleset) row(from int) []run {
 		return i
 	}
 	for _, rule := range match {
-		for _, x := range s.toSpan[rule] {
-			for i := free(class(cut, x[0])); i < len(runs) && runs[i].from < x[1]; i = free(i + 1) {
-				runs[i].rule = rule
-				next[i] = i + 1
+		_, sure := s.fromSpan[rule].has(at)
+		for k, stretches := range [2][][2]int{s.toSpan[rule].in, s.toSpan[rule].unsure} {
+			for _, x := range stretches {
+				for i := free(class(cut, x[0])); i < len(runs) && runs[i].from < x[1]; i = free(i + 1) {
+					runs[i].rule, runs[i].unsure = rule, !sure || k == 1 || s.unsure[rule]
+					next[i] = i + 1
+				}
 			}
 		}
 	}
@@ -214,6 +243,9 @@ func (t *team) newCells(sets []*ruleset, from, to, index int) []cell {
 		}
 	}
 	n := len(t.lines[to].versions)
+	if n == 0 { // a family of which nothing is known
+		return []cell{}
+	}
 	cuts = stretches(cuts, n)
 	at := make([]int, len(sets)) // run of each set
 	var cells []cell
@@ -227,7 +259,7 @@ func (t *team) newCells(sets []*ruleset, from, to, index int) []cell {
 			if rows[k][at[k]].to <= first {
 				at[k]++
 			}
-			s.add(&c, rows[k][at[k]].rule, from != to)
+			s.add(&c, rows[k][at[k]], from != to)
 		}
 		if last := len(cells) - 1; last >= 0 {
 			same := c
@@ -243,17 +275,17 @@ func (t *team) newCells(sets []*ruleset, from, to, index int) []cell {
 }
 
 // add takes what a rule, or the policy, says of a move for one box.
-func (s *ruleset) add(c *cell, rule int, crossing bool) {
+func (s *ruleset) add(c *cell, r run, crossing bool) {
 	if s.r.Hops == nil {
 		c.unsure = true
 		return
 	}
-	switch {
+	switch rule := r.rule; {
 	case rule < 0 && crossing:
 		c.forbidden = true
 	case rule < 0:
 		c.policy = true
-	case s.unsure[rule]:
+	case r.unsure:
 		c.unsure = true
 		c.resets = c.resets || s.rules[rule].ResetsConfig
 	case !*s.rules[rule].Allow:
@@ -292,8 +324,50 @@ func (t *team) parts(from, to, index int) []part {
 		if h.Upward.Text != "listed" && c.to > at+1 {
 			out = append(out, part{max(c.from, at+1), c.to, c.unsure || !h.Upward.Set(), c.resets})
 		}
+		if open := t.openBuilds(from, index, c); len(open) > 0 && (h.Upward.Text != "open" || h.Downward.Text != "open") {
+			out = t.unsettle(out, open, c)
+		}
 	}
 	t.scratch = out
+	return out
+}
+
+// openBuilds lists the versions of a stretch of which nobody can say whether they are
+// newer or older than one: they differ from it in a build that one of the two leaves open.
+func (t *team) openBuilds(line, index int, c cell) []int32 {
+	l := t.lines[line]
+	v := l.versions[index]
+	var out []int32
+	for _, step := range [2]int{-1, 1} {
+		for i := index + step; i >= 0 && i < len(l.versions) && l.scheme.Alike(l.versions[i], v); i += step {
+			if _, known := l.scheme.Rank(l.versions[i], v); !known && int32(i) >= c.from && int32(i) < c.to {
+				out = append(out, int32(i))
+			}
+		}
+	}
+	return out
+}
+
+// unsettle cuts versions out of stretches, and adds them as not settled.
+func (t *team) unsettle(all []part, open []int32, c cell) []part {
+	var out []part
+	for _, p := range all {
+		from := p.from
+		for i := p.from; i < p.to; i++ {
+			if slices.Contains(open, i) {
+				if from < i {
+					out = append(out, part{from, i, p.unsure, p.reset})
+				}
+				from = i + 1
+			}
+		}
+		if from < p.to {
+			out = append(out, part{from, p.to, p.unsure, p.reset})
+		}
+	}
+	for _, i := range open {
+		out = append(out, part{i, i + 1, true, c.resets})
+	}
 	return out
 }
 

@@ -3,7 +3,7 @@ package path
 import (
 	"fmt"
 
-	"fitcheck/core/rulebook"
+	"fitcheck/core/truth"
 )
 
 // The search goes best-first over the states: version of the main component,
@@ -22,9 +22,9 @@ func (e *TooManyStates) Error() string {
 	return fmt.Sprintf("the search was given up after %d states; raise the bound with -max-states, or take releases that nobody installs any more out of the rulebook", e.Bound)
 }
 
-// cost is compared from the first number to the last: what is preferred, and
-// then how far the releases are from the newest.
-type cost [4]int32
+// cost is compared from the first number to the last: what is preferred, then how
+// many hops no rule gives as a hint, then how far the releases are from the newest.
+type cost [5]int32
 
 func (c cost) less(d cost) bool {
 	for i := range c {
@@ -43,18 +43,18 @@ func (c cost) plus(d cost) cost {
 }
 
 // price is the cost of a hop.
-func (p Prefer) price(reset bool, outage, age int32) cost {
+func (p Prefer) price(reset bool, outage, aside, age int32) cost {
 	r := int32(0)
 	if reset {
 		r = 1
 	}
 	switch p {
 	case Hops:
-		return cost{1, r, outage, age}
+		return cost{1, r, outage, aside, age}
 	case Outage:
-		return cost{outage, r, 1, age}
+		return cost{outage, r, 1, aside, age}
 	}
-	return cost{r, 1, outage, age}
+	return cost{r, 1, outage, aside, age}
 }
 
 // state is what a team runs.
@@ -169,10 +169,10 @@ func (s *search) field(context, line int32) (*field, error) {
 	}
 	f := &field{[2][]int32{make([]int32, n+1), make([]int32, n+1)}}
 	for i := range n {
-		truth := s.t.possible(&l.candidates[i], context)
-		s.unsure = s.unsure || truth == rulebook.Unknown
+		may := s.t.possible(l, &l.candidates[i], context)
+		s.unsure = s.unsure || may == truth.Unknown
 		open := int32(i)
-		if truth == rulebook.Fails || truth == rulebook.Unknown && !s.maybe {
+		if may == truth.No || may == truth.Unknown && !s.maybe {
 			open++
 		}
 		f.next[0][i], f.next[1][i] = open, open
@@ -247,7 +247,9 @@ func (s *search) expandPart(at, line int32, f *field, p part) {
 	}
 	for v := f.open(kind, p.from); v < p.to; v = f.open(kind, v+1) {
 		c := &l.candidates[v]
-		if !s.t.mainsMet(c, n.state, line) || s.t.lowersPairedBoot(n.state, line, v) || s.banned[hopKey{n.line, n.version, line, v, false}] {
+		met := s.t.mainsMet(c, n.state, line)
+		s.unsure = s.unsure || met == truth.Unknown
+		if met == truth.No || met == truth.Unknown && !s.maybe || s.t.lowersPairedBoot(n.state, line, v) || s.banned[hopKey{n.line, n.version, line, v, false}] {
 			continue
 		}
 		f.next[1][v] = v + 1
@@ -255,7 +257,7 @@ func (s *search) expandPart(at, line int32, f *field, p part) {
 			f.next[0][v] = v + 1
 		}
 		reset := p.reset || c.resets
-		price := s.prefer.price(reset, c.outage, int32(len(l.versions))-1-v)
+		price := s.prefer.price(reset, c.outage, c.aside, int32(len(l.versions))-1-v)
 		s.reach(at, state{line, v, s.t.after(c, n.context)}, price, move{line, v, false, reset})
 	}
 }
@@ -293,18 +295,28 @@ func (s *search) at(of state) []int32 {
 }
 
 // mainsMet tells whether the needs of a release on the main component hold.
-func (t *team) mainsMet(c *candidate, from state, line int32) bool {
+func (t *team) mainsMet(c *candidate, from state, line int32) truth.Truth {
+	all := truth.Yes
 	for i := range c.mains {
 		m := &c.mains[i]
-		if from.line == line {
-			if !within(m.spans, int(from.version)) {
-				return false
+		switch {
+		case m.need.Doubt() != "":
+			all = all.And(truth.Unknown)
+		case from.line == line:
+			is := truth.No
+			if within(m.spans, int(from.version)) {
+				is = truth.Yes
+			} else if within(m.unsure, int(from.version)) {
+				is = truth.Unknown
 			}
-		} else if t.lines[from.line].main != t.lines[line].main || !m.need.Range.Contains(t.lines[from.line].versions[from.version]) {
-			return false
+			all = all.And(is)
+		case t.lines[from.line].main != t.lines[line].main:
+			return truth.No
+		default:
+			all = all.And(m.need.Range.Holds(t.lines[from.line].versions[from.version]))
 		}
 	}
-	return true
+	return all
 }
 
 func within(spans [][2]int, i int) bool {
@@ -345,7 +357,7 @@ func (s *search) bootMoves(context, line int32) []bootMove {
 		if !ok {
 			continue
 		}
-		b := bootMove{int32(i), to, s.prefer.price(false, c.outage, int32(len(l.versions)-1-i))}
+		b := bootMove{int32(i), to, s.prefer.price(false, c.outage, c.aside, int32(len(l.versions)-1-i))}
 		k, seen := best[to]
 		switch {
 		case !seen:
@@ -379,14 +391,14 @@ func (s *search) bootAfter(c *candidate, l *line, context int32) (int32, bool) {
 		if to < 0 || to <= have {
 			continue
 		}
-		truth := t.bootPossible(c, b, context)
-		if truth != rulebook.Fails && have < 0 {
-			truth = rulebook.Unknown // a newer one may be there
+		may := t.bootPossible(c, b, context)
+		if may != truth.No && have < 0 {
+			may = truth.Unknown // a newer one may be there
 		}
-		if truth == rulebook.Fails {
+		if may == truth.No {
 			continue // the others go without it
 		}
-		if truth == rulebook.Unknown {
+		if may == truth.Unknown {
 			if s.unsure = true; !s.maybe {
 				return 0, false
 			}

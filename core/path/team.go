@@ -5,6 +5,7 @@ import (
 	"sort"
 
 	"fitcheck/core/rulebook"
+	"fitcheck/core/truth"
 	"fitcheck/core/version"
 	y "fitcheck/core/yamlfile"
 )
@@ -68,7 +69,7 @@ func newTeam(boxes []*Box, lines [][]string, extra []string, o Options) *team {
 
 // newLine lists the versions that a family has, or that its boxes run.
 func (t *team) newLine(families, extra []string) *line {
-	l := &line{families: families, family: families[0], spans: map[string][][2]int{}, main: t.rules.Main(families[0])}
+	l := &line{families: families, family: families[0], spans: map[string][2][][2]int{}, main: t.rules.Main(families[0])}
 	l.scheme = t.rules.Scheme(l.main)
 	if f, ok := t.rules.Family(l.family); ok {
 		l.bootPaired = pairs(f, "boot", l.main)
@@ -107,7 +108,7 @@ func (t *team) newLine(families, extra []string) *line {
 				continue
 			}
 			if had := c.releases[b]; had != nil {
-				if meant, _ := had.For(t.rules, box.Model, box.Revision); meant {
+				if had.For(t.rules, box.Model, box.Revision) != truth.No {
 					continue
 				}
 			}
@@ -124,6 +125,7 @@ func (t *team) watch() {
 	for _, l := range t.lines {
 		mains[l.main] = true
 	}
+	t.watchBoot(ranges)
 	for i := range t.rules.Releases {
 		for k := range t.rules.Releases[i].Needs {
 			if n := &t.rules.Releases[i].Needs[k]; n.Component.Set() {
@@ -144,6 +146,30 @@ func (t *team) watch() {
 	}
 }
 
+// watchBoot watches the boot loader where every version that is brought counts: where a
+// release may not leave it out, because an older one never goes over a newer one; and of
+// a group, where each member takes it that has an older one.
+func (t *team) watchBoot(ranges map[string][]*version.Range) {
+	for b, box := range t.boxes {
+		for _, l := range t.lines {
+			if box.optional(l.families[b], box.boot) && len(t.boxes) == 1 || box.boot == l.main {
+				continue
+			}
+			for i := range l.candidates {
+				rel := l.candidates[i].releases[b]
+				if rel == nil {
+					continue
+				}
+				if text, ok := box.bringsOf(rel, l.families[b], box.boot); ok {
+					if r, err := version.ParseRange(t.rules.Scheme(box.boot), "="+text); err == nil {
+						ranges[box.boot] = append(ranges[box.boot], r)
+					}
+				}
+			}
+		}
+	}
+}
+
 func (t *team) watching(component string) int {
 	return slices.IndexFunc(t.watched, func(w watch) bool { return w.component == component })
 }
@@ -156,7 +182,9 @@ func (t *team) context(versions []map[string]string) int32 {
 			place := int16(-1)
 			if text, ok := versions[b][w.component]; ok {
 				if v, err := w.scheme.Parse(text); err == nil {
-					place = int16(w.marks.Place(v))
+					if at, sure := w.marks.Place(v); sure {
+						place = int16(at)
+					}
 				}
 			}
 			places = append(places, place)

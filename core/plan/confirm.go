@@ -8,7 +8,9 @@ import (
 	"fitcheck/core/device"
 	"fitcheck/core/fact"
 	"fitcheck/core/fit"
+	"fitcheck/core/fit/check"
 	"fitcheck/core/rulebook"
+	"fitcheck/core/truth"
 	y "fitcheck/core/yamlfile"
 )
 
@@ -29,8 +31,54 @@ type ConfirmedMember struct {
 	Checks  []fit.Check
 }
 
-// Confirm holds what was read off the device afterwards against the plan. Only
-// what the captures say counts: what they do not tell is unsettled.
+// The reasons of a confirmation. Where a check of a match asks the same afterwards,
+// it gives them.
+var (
+	identityCheck  = check.Register(&check.Check{Name: "identity", Order: 310, Of: "confirm", Doc: "Is this a capture of the device that was installed?"})
+	memberCheck    = check.Register(&check.Check{Name: "member", Order: 320, Of: "confirm", Doc: "Are all members there?"})
+	unchangedCheck = check.Register(&check.Check{Name: "unchanged", Order: 330, Of: "confirm", Doc: "Is what an install leaves alone as it was?"})
+	settingsCheck  = check.Register(&check.Check{Name: "settings", Order: 340, Of: "confirm", Doc: "Are the settings saved?"})
+
+	identityBySerial = identityCheck.Code("by_serial", fit.Fits, "the capture shows the device's serial number", "the capture shows its serial number %s", "")
+	identityByName   = identityCheck.Code("by_name", fit.Fits, "there is no serial number to compare, and name, model and revision are the device's, as far as the capture shows them", "the capture shows its %s", "")
+	identityOtherBox = identityCheck.Code("another_device", fit.Misfit, "the capture shows the serial number, name, model or revision of another device", "this is another device: the capture shows the %s %s, and the device file says %s", "capture the console of the device that was installed")
+	identityNewName  = identityCheck.Code("name_reset", fit.Unsettled, "the capture shows another name, and the install resets the configuration", "the capture shows the name %s and not %s; the install resets the configuration, perhaps the name with it", "read the serial number off the device, and capture it, too")
+	identityRenamed  = identityCheck.Code("renamed", fit.Note, "the serial number is the device's, and the name is another", "the serial number is the device's, and it calls itself %s", "")
+	identityNone     = identityCheck.Code("not_told", fit.Unsettled, "the capture shows neither a serial number nor a name", "nothing in the captures tells which device it is: no serial number and no name%s", "capture what the device says of itself, with its serial number or its name")
+
+	memberThere    = memberCheck.Code("there", fit.Fits, "the member is there", "the member is there", "")
+	memberGone     = memberCheck.Code("not_there", fit.Misfit, "the captures do not show a member", "the captures do not show this member", "see whether it came back; capture the console again")
+	memberStranger = memberCheck.Code("not_known", fit.Unsettled, "the captures show a member that the device file does not know", "there is a member %s that the device file does not know", "add it to the device file, or see why it is there")
+
+	unchangedAll  = unchangedCheck.Code("as_it_was", fit.Fits, "nothing changed that should not have", "nothing changed that should not have, as far as the captures tell: %s", "")
+	unchangedNone = unchangedCheck.Code("not_told", fit.Note, "the captures tell nothing of what should not have changed", "the captures tell nothing of what should not have changed", "")
+	unchangedNot  = unchangedCheck.Code("changed", fit.Misfit, "something changed that an install leaves alone", "%s was %s, and is %s now", "is this a capture of the same device?")
+
+	settingsSaved   = settingsCheck.Code("saved", fit.Fits, "the settings are saved", "the settings are saved", "")
+	settingsUnsaved = settingsCheck.Code("not_saved", fit.Misfit, "the settings are not saved", "the settings are not saved", "save them, or the next restart loses them")
+	settingsUnknown = settingsCheck.Code("not_told", fit.Note, "the captures do not tell", "the captures do not tell whether the settings are saved: save them", "")
+
+	versionPlanned  = check.Find("version").Code("as_planned", fit.Fits, "after the install, a component has the planned version", "%s is %s, as planned", "")
+	versionOther    = check.Find("version").Code("not_as_planned", fit.Misfit, "after the install, a component has another version than planned", "%s is %s, and the plan promised %s", "do not go on; see the way back in the runbook")
+	versionNotTold  = check.Find("version").Code("not_told", fit.Unsettled, "after the install, the captures do not tell the version of a component", "the captures do not tell %s", "capture what the device says of it, and confirm again")
+	versionTwice    = check.Find("version").Code("contradicted", fit.Unsettled, "the captures say two things of what runs", "the captures say that %s is %s, and that the active slot %s holds %s", "capture the console again, and give only what is of now")
+	versionBuild    = check.Find("version").Code("build_not_told", fit.Unsettled, "the captures do not tell the build that was planned", "%s is %s, and the plan promised %s: the build is not told", "capture the whole version, with its build")
+	slotPlanned     = check.Find("slot").Code("active_as_planned", fit.Fits, "after the install, the planned slot is active", "slot %s is active, as planned", "")
+	slotOther       = check.Find("slot").Code("other_active", fit.Misfit, "after the install, another slot is active than planned", "slot %s is active, and the plan promised %s", "it may have started the old image again: read what the console said at the restart")
+	slotNotTold     = check.Find("slot").Code("active_not_told", fit.Unsettled, "after the install, the captures do not tell which slot is active", "the captures do not tell which slot is active", "capture what the device says of its slots, and confirm again")
+	slotKept        = check.Find("slot").Code("holds_way_back", fit.Fits, "after the install, another slot holds what it held: the way back", "slot %s holds %s still: the way back", "")
+	slotOverwritten = check.Find("slot").Code("not_as_planned", fit.Misfit, "after the install, another slot holds something else than planned", "slot %s holds %s, and the plan promised %s", "the way back by this slot is gone; see the runbook for another")
+	attachedBack    = check.Find("attached").Code("back", fit.Fits, "what was attached is back", "%s is back", "")
+	attachedGone    = check.Find("attached").Code("not_back", fit.Misfit, "what was attached is not back", "%s", "see why it is not back before you go on")
+	attachedNotTold = check.Find("attached").Code("not_told", fit.Unsettled, "the captures do not tell what is attached", "the captures do not tell what is attached", "see whether %s is back")
+	agreementNow    = check.Find("agreement").Code("captures_contradict", fit.Unsettled, "captures contradict each other", "%s: %s", "capture the console again, and give only what is of now")
+	uniformNow      = check.Find("uniform").Code("runs_one_version", fit.Fits, "after the install, all members run one version", "all members run %s", "")
+	uniformNotNow   = check.Find("uniform").Code("runs_several", fit.Misfit, "after the install, members run different versions", "%s runs %s, and others %s", "bring all members to one version")
+	uniformNotTold  = check.Find("uniform").Code("not_told", fit.Unsettled, "after the install, not every member tells its version", "not every member tells its version", "capture what each of them says of its version")
+)
+
+// Confirm holds what was read off the device afterwards against the plan. Only what
+// the captures say counts: what they do not tell is unsettled.
 func Confirm(t *Target, after *device.Draft) *Confirmation {
 	c := &Confirmation{Device: t.Device.Name.Text, Verdict: fit.Fits}
 	for _, a := range t.Result.Plans {
@@ -42,40 +90,66 @@ func Confirm(t *Target, after *device.Draft) *Confirmation {
 	for _, f := range after.Findings {
 		told[f.Member] = append(told[f.Member], f)
 	}
+	resets := slices.ContainsFunc(t.Steps, func(s Step) bool { return s.ResetsConfig })
+	known := map[string]bool{}
 	for i, b := range promised {
-		name := b.Name.Text
 		key := ""
 		if group {
-			key = memberKey(name, after.Members)
+			key = memberKey(before[i], after.Members, told)
+			known[key] = true
 		}
-		m := ConfirmedMember{Name: name}
-		w := &witness{rules: t.Rules(b.Model.Text), told: told[key], family: familyOf(b, t.Rules)}
-		if group && key == "" {
-			m.Checks = []fit.Check{{Check: "member", Outcome: fit.Misfit, Device: "not there", Package: "member " + name, Because: "the captures do not show this member", Advice: "see whether it came back; capture the console again",
-				Sources: []fit.Cited{{Side: fit.OfPackage, Value: "member " + name, Source: t.Device.Source("name", b.Name.Spot)}}}}
-		} else {
+		m := ConfirmedMember{Name: b.Name.Text}
+		w := newWitness(t, b, told[key], after)
+		switch {
+		case group && key == "":
+			l := memberGone.Line("")
+			l.Device, l.Package = "not there", "member "+b.Name.Text
+			m.Checks = []fit.Check{*l.Cite(w.planned("name", "member "+b.Name.Text, b.Name.Spot), w.captures("not there"))}
+		default:
 			if group {
-				m.Checks = append(m.Checks, fit.Check{Check: "member", Outcome: fit.Fits, Device: "there", Package: "member " + name, Because: "the member is there"})
+				l := memberThere.Line("")
+				l.Device, l.Package = "there", "member "+b.Name.Text
+				m.Checks = append(m.Checks, *l.Cite(w.planned("name", "member "+b.Name.Text, b.Name.Spot), w.captures("member "+key)))
 			}
-			m.Checks = append(m.Checks, w.box(t, before[i], b)...)
+			m.Checks = append(m.Checks, w.identity(before[i], group, key, resets)...)
+			m.Checks = append(m.Checks, w.box(before[i])...)
 		}
+		m.Checks = check.Sort(m.Checks)
 		m.Verdict = worst(m.Checks)
 		c.Verdict = fit.Worse(c.Verdict, m.Verdict)
 		c.Members = append(c.Members, m)
 	}
 	if group {
-		c.Checks = append(c.Checks, strangers(after, promised)...)
+		w := newWitness(t, t.Device, nil, after)
+		for _, name := range after.Members {
+			if !known[name] {
+				l := memberStranger.Line("", name)
+				l.Device, l.Package = "member "+name, "not in the device file"
+				c.Checks = append(c.Checks, *l.Cite(w.captures("member "+name), fit.Cited{Side: fit.OfPackage, Value: l.Package, Source: t.Device.Source("name", t.Device.Name.Spot)}))
+			}
+		}
 		if t.Device.Uniform {
-			c.Checks = append(c.Checks, uniform(t, promised, told, after.Members))
+			c.Checks = append(c.Checks, uniform(t, before, promised, told, after))
 		}
 	}
 	for _, x := range after.Contradictions {
 		var said []string
-		for _, v := range x.Values {
+		l := agreementNow.Line("")
+		for i, v := range x.Values {
 			said = append(said, fmt.Sprintf("%s says %s", v.Where, v.Text))
+			side := captured(v)
+			if i == 0 {
+				side.Side = fit.OfStated
+			} else {
+				side.Side = fit.OfPackage
+			}
+			l.Cite(side)
 		}
-		c.Checks = append(c.Checks, fit.Check{Check: "agreement", Outcome: fit.Unsettled, Because: fmt.Sprintf("%s: %s", x.Label(), strings.Join(said, "; ")), Advice: "capture the console again, and give only what is of now"})
+		one := agreementNow.Line("", x.Label(), strings.Join(said, "; "))
+		one.Device, one.Package, one.Sources = x.Values[0].Text, x.Values[len(x.Values)-1].Text, l.Sources
+		c.Checks = append(c.Checks, one)
 	}
+	c.Checks = check.Sort(c.Checks)
 	c.Verdict = fit.Worse(c.Verdict, worst(c.Checks))
 	for _, s := range t.Steps {
 		for _, rel := range s.Releases {
@@ -92,29 +166,44 @@ func Confirm(t *Target, after *device.Draft) *Confirmation {
 	return c
 }
 
-// memberKey is the name under which captures speak of a member.
-func memberKey(name string, told []string) string {
+// memberKey is the name under which captures speak of a member: that of the one with
+// its serial number, else its own.
+func memberKey(b *device.Device, told []string, of map[string][]device.Finding) string {
 	for _, t := range told {
-		if strings.EqualFold(t, name) {
+		w := &witness{told: of[t]}
+		if v, ok := w.find("serial"); ok && b.Serial.Set() && strings.EqualFold(v.Text, b.Serial.Text) {
+			return t
+		}
+	}
+	for _, t := range told {
+		if strings.EqualFold(t, b.Name.Text) {
 			return t
 		}
 	}
 	return ""
 }
 
-func worst(all []fit.Check) fit.Outcome {
-	out := fit.Fits
-	for _, c := range all {
-		out = fit.Worse(out, c.Outcome)
-	}
-	return out
-}
+func worst(all []fit.Check) fit.Outcome { return check.Worst(all) }
 
 // witness is what the captures say of one box.
 type witness struct {
-	rules  *rulebook.Rulebook
-	told   []device.Finding
-	family string
+	rules    *rulebook.Rulebook
+	told     []device.Finding
+	family   string
+	promised *device.Device
+	files    string // the captures, for what they do not tell
+}
+
+func newWitness(t *Target, promised *device.Device, told []device.Finding, after *device.Draft) *witness {
+	w := &witness{rules: t.Rules(promised.Model.Text), told: told, promised: promised, files: "the captures"}
+	w.family = familyOf(promised, t.Rules)
+	for _, f := range after.Findings {
+		for _, v := range f.Values {
+			file, _, _ := strings.Cut(v.Where, ":")
+			w.files = file
+		}
+	}
+	return w
 }
 
 // find is what they say of a key, guesses left out.
@@ -131,86 +220,205 @@ func captured(v device.Value) fit.Cited {
 	return fit.Cited{Side: fit.OfDevice, Value: v.Text, Source: fact.Source{Kind: fact.Capture, File: v.Where}}
 }
 
-// one holds a value against what was promised.
-func (w *witness) one(check, component, key, want string, promised fit.Cited, equal func(a, b string) bool) fit.Check {
-	c := fit.Check{Check: check, Component: component, Package: want, Device: "not told", Sources: []fit.Cited{promised}}
-	v, ok := w.find(key)
-	switch {
-	case !ok:
-		c.Outcome = fit.Unsettled
-		c.Because = fmt.Sprintf("the captures do not tell %s", key)
-		c.Advice = "capture what the device says of it, and confirm again"
-	case equal(v.Text, want):
-		c.Outcome, c.Device, c.Because = fit.Fits, v.Text, fmt.Sprintf("%s is %s, as planned", key, v.Text)
-		c.Sources = append(c.Sources, captured(v))
-	default:
-		c.Outcome, c.Device = fit.Misfit, v.Text
-		c.Because = fmt.Sprintf("%s is %s, and the plan promised %s", key, v.Text, want)
-		c.Advice = "do not go on; see the way back in the runbook"
-		c.Sources = append(c.Sources, captured(v))
-	}
-	return c
+// captures are those as a whole.
+func (w *witness) captures(said string) fit.Cited {
+	return fit.Cited{Side: fit.OfDevice, Value: said, Source: fact.Source{Kind: fact.Capture, File: w.files}}
 }
 
-// box checks one box: versions, slots, what must not have changed, what is
-// attached, the settings.
-func (w *witness) box(t *Target, before, promised *device.Device) []fit.Check {
-	var out []fit.Check
-	planned := func(key, value string, at y.Spot) fit.Cited {
-		return fit.Cited{Side: fit.OfPackage, Value: value, Source: promised.Source(key, at)}
+// planned is where what was promised stands.
+func (w *witness) planned(key, value string, at y.Spot) fit.Cited {
+	return fit.Cited{Side: fit.OfPackage, Value: value, Source: w.promised.Source(key, at)}
+}
+
+// line makes a line with both sides.
+func sides(l fit.Check, device, planned string, sources ...fit.Cited) fit.Check {
+	l.Device, l.Package = device, planned
+	return *l.Cite(sources...)
+}
+
+// identity tells whether the captures are of the device: by its serial number, else by
+// its name, model and revision.
+func (w *witness) identity(before *device.Device, group bool, key string, resets bool) []fit.Check {
+	of := func(key string, t y.Text) (v device.Value, shown, given bool) {
+		_, guessed := before.Guessed(key)
+		v, shown = w.find(key)
+		return v, shown, t.Set() && !guessed
 	}
+	was := func(key string, t y.Text) fit.Cited {
+		return fit.Cited{Side: fit.OfPackage, Value: t.Text, Source: before.Source(key, t.Spot)}
+	}
+	var out []fit.Check
+	name, nameShown, _ := of("name", before.Name)
+	if group && !nameShown {
+		name, nameShown = device.Value{Text: key, Where: w.files}, true
+	}
+	sameName := nameShown && strings.EqualFold(name.Text, before.Name.Text)
+	other := func(what string, v device.Value, key string, t y.Text) fit.Check {
+		return sides(identityOtherBox.Line("", what, v.Text, t.Text), v.Text, t.Text, captured(v), was(key, t))
+	}
+	if v, shown, given := of("serial", before.Serial); shown && given {
+		if !strings.EqualFold(strings.TrimSpace(v.Text), strings.TrimSpace(before.Serial.Text)) {
+			return []fit.Check{other("serial number", v, "serial", before.Serial)}
+		}
+		out = append(out, sides(identityBySerial.Line("", v.Text), v.Text, before.Serial.Text, captured(v), was("serial", before.Serial)))
+		if nameShown && !sameName {
+			out = append(out, sides(identityRenamed.Line("", name.Text), name.Text, before.Name.Text, captured(name), was("name", before.Name)))
+		}
+		return out
+	}
+	if v, shown, given := of("model", before.Model); shown && given && w.rules.SameModel(v.Text, before.Model.Text) == truth.No {
+		return []fit.Check{other("model", v, "model", before.Model)}
+	}
+	if v, shown, given := of("revision", before.Revision); shown && given && !strings.EqualFold(v.Text, before.Revision.Text) {
+		return []fit.Check{other("revision", v, "revision", before.Revision)}
+	}
+	switch {
+	case !nameShown:
+		seen := ""
+		if v, ok := w.find("model"); ok {
+			seen = fmt.Sprintf("; a %s is not the only one of its model", v.Text)
+		}
+		return []fit.Check{sides(identityNone.Line("", seen), "not told", before.Name.Text, w.captures("not told"), was("name", before.Name))}
+	case !sameName && resets:
+		return []fit.Check{sides(identityNewName.Line("", name.Text, before.Name.Text), name.Text, before.Name.Text, captured(name), was("name", before.Name))}
+	case !sameName:
+		return []fit.Check{other("name", name, "name", before.Name)}
+	}
+	shown := []string{"name"}
+	sources := []fit.Cited{captured(name), was("name", before.Name)}
+	for _, k := range []struct {
+		key string
+		was y.Text
+	}{{"model", before.Model}, {"revision", before.Revision}} {
+		if v, ok := w.find(k.key); ok && k.was.Set() {
+			shown, sources = append(shown, k.key), append(sources, captured(v), was(k.key, k.was))
+		}
+	}
+	return []fit.Check{sides(identityByName.Line("", strings.Join(shown, ", ")), name.Text, before.Name.Text, sources...)}
+}
+
+// active is the slot that the captures tell to be active, and what it holds.
+func (w *witness) active(promised *device.Device) (slot string, at, holds device.Value, ok bool) {
+	for _, f := range w.told {
+		name, is := strings.CutPrefix(f.Key, "slots.")
+		if !is {
+			continue
+		}
+		if name, is = strings.CutSuffix(name, ".active"); is && !f.Guess() && f.Values[0].Text == "true" {
+			holds, _ = w.find("slots." + name + ".main")
+			return name, f.Values[0], holds, true
+		}
+	}
+	return "", device.Value{}, device.Value{}, false
+}
+
+// version is what the captures say of an installed component; of the main one, what the
+// active slot holds speaks, too. clash names the slot that says otherwise.
+func (w *witness) version(component string) (v device.Value, ok bool, clash *device.Value, slot string) {
+	v, ok = w.find("installed." + component)
+	if component != w.rules.Main(w.family) {
+		return v, ok, nil, ""
+	}
+	slot, _, holds, is := w.active(w.promised)
+	if !is || holds.Text == "" {
+		return v, ok, nil, ""
+	}
+	if !ok {
+		return holds, true, nil, ""
+	}
+	scheme := w.rules.Scheme(component)
+	switch scheme.Same(v.Text, holds.Text) {
+	case truth.No:
+		return v, true, &holds, slot
+	case truth.Unknown:
+		if a, err := scheme.Parse(v.Text); err == nil && a.LeavesOpen() {
+			return holds, true, nil, ""
+		}
+	}
+	return v, true, nil, ""
+}
+
+// versions holds the installed components against what was promised.
+func (w *witness) versions() []fit.Check {
+	var out []fit.Check
+	promised := w.promised
 	for _, e := range promised.Installed.Entries {
-		scheme := w.rules.Scheme(e.Key)
 		key := "installed." + e.Key
 		if _, guessed := promised.Guessed(key); guessed {
 			continue
 		}
-		out = append(out, w.one("version", e.Key, key, e.Value.Text, planned(key, e.Value.Text, e.Value.Spot), scheme.Equal))
+		want, of := e.Value.Text, w.planned(key, e.Value.Text, e.Value.Spot)
+		v, ok, clash, slot := w.version(e.Key)
+		code := versionPlanned
+		switch {
+		case !ok:
+			out = append(out, sides(versionNotTold.Line(e.Key, key), "not told", want, of, w.captures("not told")))
+			continue
+		case clash != nil:
+			out = append(out, sides(versionTwice.Line(e.Key, key, v.Text, slot, clash.Text), v.Text+" against "+clash.Text, want, of, captured(v), captured(*clash)))
+			continue
+		}
+		args := []any{key, v.Text, want}
+		switch w.rules.Scheme(e.Key).Same(v.Text, want) {
+		case truth.Yes:
+			args = args[:2]
+		case truth.Unknown:
+			code = versionBuild
+			if _, err := w.rules.Scheme(e.Key).Parse(v.Text); err != nil {
+				code = versionOther
+			}
+		default:
+			code = versionOther
+		}
+		out = append(out, sides(code.Line(e.Key, args...), v.Text, want, of, captured(v)))
 	}
-	out = append(out, w.slots(promised, planned)...)
-	out = append(out, w.unchanged(before, promised)...)
-	for _, a := range promised.Attached {
-		out = append(out, w.attached(a, planned("attached", a.Text, a.Spot)))
-	}
-	if v, ok := w.find("config.saved"); ok && v.Text != "true" {
-		out = append(out, fit.Check{Check: "settings", Outcome: fit.Misfit, Device: "not saved", Because: "the settings are not saved", Advice: "save them, or the next restart loses them", Sources: []fit.Cited{captured(v)}})
-	} else if ok {
-		out = append(out, fit.Check{Check: "settings", Outcome: fit.Fits, Device: "saved", Because: "the settings are saved", Sources: []fit.Cited{captured(v)}})
-	} else {
-		out = append(out, fit.Check{Check: "settings", Outcome: fit.Note, Because: "the captures do not tell whether the settings are saved: save them"})
+	return out
+}
+
+// box checks one box: versions, slots, what must not have changed, what is attached,
+// the settings.
+func (w *witness) box(before *device.Device) []fit.Check {
+	out := w.versions()
+	out = append(out, w.slots()...)
+	out = append(out, w.unchanged(before)...)
+	out = append(out, w.attached()...)
+	v, ok := w.find("config.saved")
+	wish := fit.Cited{Side: fit.OfPackage, Value: "saved", Source: fact.Source{Kind: fact.DeviceFile, File: w.promised.File}}
+	switch {
+	case ok && v.Text != "true":
+		out = append(out, sides(settingsUnsaved.Line(""), "not saved", "saved", captured(v), wish))
+	case ok:
+		out = append(out, sides(settingsSaved.Line(""), "saved", "saved", captured(v), wish))
+	default:
+		out = append(out, sides(settingsUnknown.Line(""), "not told", "saved", w.captures("not told"), wish))
 	}
 	return out
 }
 
 // slots checks which slot runs, and what the others hold.
-func (w *witness) slots(promised *device.Device, planned func(key, value string, at y.Spot) fit.Cited) []fit.Check {
+func (w *witness) slots() []fit.Check {
 	var out []fit.Check
 	scheme := w.rules.Scheme(w.rules.Main(w.family))
-	for _, s := range promised.Slots {
+	for _, s := range w.promised.Slots {
 		name := s.Name.Text
 		if s.Active {
-			c := fit.Check{Check: "slot", Component: name, Package: "active", Device: "not told", Outcome: fit.Unsettled, Because: "the captures do not tell which slot is active", Advice: "capture what the device says of its slots, and confirm again",
-				Sources: []fit.Cited{planned("slots."+name, "slot "+name+" active", s.Spot)}}
-			for _, other := range promised.Slots {
-				v, ok := w.find("slots." + other.Name.Text + ".active")
-				if !ok || v.Text != "true" {
-					continue
-				}
-				c.Device, c.Sources = "slot "+other.Name.Text, append(c.Sources, captured(v))
-				if c.Advice = ""; other.Name.Text == name {
-					c.Outcome, c.Because = fit.Fits, fmt.Sprintf("slot %s is active, as planned", name)
-				} else {
-					c.Outcome, c.Because = fit.Misfit, fmt.Sprintf("slot %s is active, and the plan promised %s", other.Name.Text, name)
-					c.Advice = "it may have started the old image again: read what the console said at the restart"
-				}
+			of := w.planned("slots."+name, "slot "+name+" active", s.Spot)
+			active, at, _, ok := w.active(w.promised)
+			switch {
+			case !ok:
+				out = append(out, sides(slotNotTold.Line(name), "not told", "active", of, w.captures("not told")))
+			case active == name:
+				out = append(out, sides(slotPlanned.Line(name, name), "slot "+active, "active", of, captured(at)))
+			default:
+				out = append(out, sides(slotOther.Line(name, active, name), "slot "+active, "active", of, captured(at)))
 			}
-			out = append(out, c)
 		}
-		if s.Main.Set() && !s.Active {
-			if v, ok := w.find("slots." + name + ".main"); ok && !scheme.Equal(v.Text, s.Main.Text) {
-				out = append(out, w.one("slot", name, "slots."+name+".main", s.Main.Text, planned("slots."+name, s.Main.Text, s.Main.Spot), scheme.Equal))
-			} else if ok {
-				out = append(out, fit.Check{Check: "slot", Component: name, Outcome: fit.Fits, Device: v.Text, Package: s.Main.Text, Because: fmt.Sprintf("slot %s holds %s still: the way back", name, v.Text), Sources: []fit.Cited{captured(v)}})
+		if v, ok := w.find("slots." + name + ".main"); ok && s.Main.Set() && !s.Active {
+			of := w.planned("slots."+name, s.Main.Text, s.Main.Spot)
+			if scheme.Same(v.Text, s.Main.Text) == truth.No {
+				out = append(out, sides(slotOverwritten.Line(name, name, v.Text, s.Main.Text), v.Text, s.Main.Text, of, captured(v)))
+			} else {
+				out = append(out, sides(slotKept.Line(name, name, v.Text), v.Text, s.Main.Text, of, captured(v)))
 			}
 		}
 	}
@@ -218,12 +426,14 @@ func (w *witness) slots(promised *device.Device, planned func(key, value string,
 }
 
 // unchanged finds what an install must leave as it was.
-func (w *witness) unchanged(before, promised *device.Device) []fit.Check {
+func (w *witness) unchanged(before *device.Device) []fit.Check {
 	var out []fit.Check
+	var same []string
+	var sources []fit.Cited
 	for _, k := range []struct {
 		key string
 		was y.Text
-	}{{"model", before.Model}, {"revision", before.Revision}, {"serial", before.Serial}, {"arch", before.Arch}, {"region", before.Region}, {"platform", before.Platform}, {"family", promised.Family}} {
+	}{{"model", before.Model}, {"revision", before.Revision}, {"serial", before.Serial}, {"arch", before.Arch}, {"region", before.Region}, {"platform", before.Platform}, {"family", w.promised.Family}} {
 		v, ok := w.find(k.key)
 		if !ok || !k.was.Set() {
 			continue
@@ -234,76 +444,101 @@ func (w *witness) unchanged(before, promised *device.Device) []fit.Check {
 		equal := strings.EqualFold
 		switch k.key {
 		case "model":
-			equal = func(a, b string) bool { return w.rules.CanonicalModel(a) == w.rules.CanonicalModel(b) }
+			equal = func(a, b string) bool { return w.rules.SameModel(a, b) == truth.Yes }
 		case "arch":
 			equal = func(a, b string) bool { return fact.CanonicalArch(a) == fact.CanonicalArch(b) }
 		}
+		was := fit.Cited{Side: fit.OfPackage, Value: k.was.Text, Source: before.Source(k.key, k.was.Spot)}
 		if equal(v.Text, k.was.Text) {
+			same, sources = append(same, k.key), append(sources, was, captured(v))
 			continue
 		}
-		out = append(out, fit.Check{Check: "unchanged", Component: k.key, Outcome: fit.Misfit, Device: v.Text, Package: k.was.Text, Because: fmt.Sprintf("%s was %s, and is %s now", k.key, k.was.Text, v.Text),
-			Advice:  "is this a capture of the same device?",
-			Sources: []fit.Cited{{Side: fit.OfPackage, Value: k.was.Text, Source: before.Source(k.key, k.was.Spot)}, captured(v)}})
+		out = append(out, sides(unchangedNot.Line(k.key, k.key, k.was.Text, v.Text), v.Text, k.was.Text, was, captured(v)))
 	}
-	if len(out) == 0 {
-		out = append(out, fit.Check{Check: "unchanged", Outcome: fit.Fits, Because: "nothing changed that should not have, as far as the captures tell"})
+	switch {
+	case len(out) > 0:
+	case len(same) == 0:
+		out = append(out, sides(unchangedNone.Line(""), "not told", "as it was", w.captures("not told"), w.planned("name", before.Name.Text, before.Name.Spot)))
+	default:
+		out = append(out, sides(unchangedAll.Line("", strings.Join(same, ", ")), "as it was", "as it was", sources...))
 	}
 	return out
 }
 
-func (w *witness) attached(a y.Text, planned fit.Cited) fit.Check {
-	c := fit.Check{Check: "attached", Component: a.Text, Package: a.Text, Device: "not told", Outcome: fit.Unsettled, Because: "the captures do not tell what is attached", Advice: "see whether " + a.Text + " is back", Sources: []fit.Cited{planned}}
-	for _, f := range w.told {
-		if f.Key != "attached" || f.Guess() {
-			continue
+// attached counts what is attached, model by model: two of one model are two.
+func (w *witness) attached() []fit.Check {
+	var out []fit.Check
+	var models []y.Text
+	count := map[string]int{}
+	for _, a := range w.promised.Attached {
+		m := w.rules.CanonicalModel(a.Text)
+		if count[m]++; count[m] == 1 {
+			models = append(models, a)
 		}
-		c.Outcome, c.Device, c.Because = fit.Misfit, "others", a.Text+" is not among what is attached"
-		for _, v := range f.Values {
-			if w.rules.CanonicalModel(v.Text) == w.rules.CanonicalModel(a.Text) {
-				c.Outcome, c.Device, c.Because, c.Advice = fit.Fits, v.Text, a.Text+" is back", ""
-				c.Sources = append(c.Sources, captured(v))
-				return c
+	}
+	told := false
+	have := map[string][]device.Value{}
+	for _, f := range w.told {
+		if f.Key == "attached" && !f.Guess() {
+			told = true
+			for _, v := range f.Values {
+				m := w.rules.CanonicalModel(v.Text)
+				have[m] = append(have[m], v)
 			}
 		}
 	}
-	return c
-}
-
-// strangers are members that the plan does not know.
-func strangers(after *device.Draft, promised []*device.Device) []fit.Check {
-	var out []fit.Check
-	for _, name := range after.Members {
-		if !slices.ContainsFunc(promised, func(b *device.Device) bool { return strings.EqualFold(b.Name.Text, name) }) {
-			out = append(out, fit.Check{Check: "member", Outcome: fit.Unsettled, Device: "member " + name, Because: fmt.Sprintf("there is a member %s that the device file does not know", name), Advice: "add it to the device file, or see why it is there"})
+	for _, a := range models {
+		m := w.rules.CanonicalModel(a.Text)
+		want := a.Text
+		if count[m] > 1 {
+			want = fmt.Sprintf("%d × %s", count[m], a.Text)
 		}
+		of := w.planned("attached", want, a.Spot)
+		if !told {
+			out = append(out, sides(attachedNotTold.Line(a.Text).Advise(attachedNotTold.Advice, a.Text), "not told", want, of, w.captures("not told")))
+			continue
+		}
+		sources := []fit.Cited{of}
+		for _, v := range have[m] {
+			sources = append(sources, captured(v))
+		}
+		if n := len(have[m]); n < count[m] {
+			text := a.Text + " is not among what is attached"
+			if n > 0 {
+				text = fmt.Sprintf("of %d %s only %d came back", count[m], a.Text, n)
+			} else {
+				sources = append(sources, w.captures("no "+a.Text))
+			}
+			out = append(out, sides(attachedGone.Line(a.Text, text), fmt.Sprintf("%d of them", n), want, sources...))
+			continue
+		}
+		out = append(out, sides(attachedBack.Line(a.Text, want), want, want, sources...))
 	}
 	return out
 }
 
 // uniform: all members that tell run one version.
-func uniform(t *Target, promised []*device.Device, told map[string][]device.Finding, members []string) fit.Check {
-	c := fit.Check{Check: "uniform", Outcome: fit.Fits}
-	first := ""
-	for _, b := range promised {
-		rb := t.Rules(b.Model.Text)
-		main := rb.Main(familyOf(b, t.Rules))
-		w := &witness{rules: rb, told: told[memberKey(b.Name.Text, members)]}
-		v, ok := w.find("installed." + main)
+func uniform(t *Target, before, promised []*device.Device, told map[string][]device.Finding, after *device.Draft) fit.Check {
+	base := uniformNow.Line("")
+	base.Cite(fit.Cited{Side: fit.OfPackage, Value: "one version", Source: t.Device.Source("name", t.Device.Name.Spot)})
+	first, missing := "", ""
+	for i, b := range promised {
+		w := newWitness(t, b, told[memberKey(before[i], after.Members, told)], after)
+		main := w.rules.Main(w.family)
+		v, ok, clash, _ := w.version(main)
 		switch {
-		case !ok:
-			if c.Outcome = fit.Worse(c.Outcome, fit.Unsettled); c.Outcome == fit.Unsettled {
-				c.Because = "not every member tells its version"
-			}
+		case !ok || clash != nil:
+			missing = b.Name.Text
 			continue
 		case first == "":
 			first = v.Text
-		case !rb.Scheme(main).Equal(first, v.Text):
-			c.Outcome, c.Because, c.Advice = fit.Misfit, fmt.Sprintf("%s runs %s, and others %s", b.Name.Text, v.Text, first), "bring all members to one version"
+		case w.rules.Scheme(main).Same(first, v.Text) != truth.Yes:
+			return sides(uniformNotNow.Line("", b.Name.Text, v.Text, first), v.Text, "one version", append(base.Sources, captured(v))...)
 		}
-		c.Sources = append(c.Sources, captured(v))
+		base.Cite(captured(v))
 	}
-	if c.Outcome == fit.Fits {
-		c.Because = fmt.Sprintf("all members run %s", first)
+	if missing != "" {
+		return sides(uniformNotTold.Line(""), missing+" does not tell", "one version", append(base.Sources, fit.Cited{Side: fit.OfDevice, Value: "not told", Source: fact.Source{Kind: fact.Capture, File: missing}})...)
 	}
-	return c
+	return sides(uniformNow.Line("", first), first, "one version", base.Sources...)
 }

@@ -347,9 +347,9 @@ func TestRunbook(t *testing.T) {
 	for _, want := range []string{
 		"The entitlement runs until 2027-03-31; release 8.4.2 is of 2026-09-30.",
 		"The settings are NOT saved on the device: save them now.", "the last copy is of 2026-11-20", "> save settings to 192.0.2.9/cabinet-07.cfg",
-		"The window of 10 minutes is TOO SHORT", "the kit has none",
+		"The window of 10 min is TOO SHORT", "the kit has none",
 		"see that there is room for 860.2 KiB.", "> fetch qm-tram-8.4.2/qm8t-a.img from 192.0.2.9 into slot B", "for slot B, never for A, which runs",
-		"install the system image 8.4.2 into slot B", "> start from slot B", "within 8 minutes it answers again",
+		"install the system image 8.4.2 into slot B", "> start from slot B", "within 8 min it answers again",
 		"start it from slot A, which still holds 8.2.1: start from slot A, then restart now",
 		"boot 3.2.0", "main 8.4.2", "slot B is the active one", "VR-310 is back", "all ports with power draw deliver power",
 		"-after CAPTURE -to 8.4.2", "The way back to 8.2.1: slot A still holds 8.2.1",
@@ -393,7 +393,7 @@ func TestConfirm(t *testing.T) {
 		"as planned":              {nil, nil, fit.Fits, "installed.main is 8.4.2, as planned"},
 		"a component stayed":      {[]string{"Boot loader : 3.2.0", "Boot loader : 3.1.4"}, nil, fit.Misfit, "installed.boot is 3.1.4, and the plan promised 3.2.0"},
 		"started the old image":   {[]string{"Running     : 8.4.2", "Running     : 8.2.1", "Slot A  8.2.1", "Slot A  8.2.1  *", "Slot B  8.4.2  *", "Slot B  8.4.2"}, nil, fit.Misfit, "slot A is active, and the plan promised B"},
-		"the way back is gone":    {[]string{"Slot A  8.2.1", "Slot A  8.4.2"}, nil, fit.Misfit, "slots.A.main is 8.4.2, and the plan promised 8.2.1"},
+		"the way back is gone":    {[]string{"Slot A  8.2.1", "Slot A  8.4.2"}, nil, fit.Misfit, "slot A holds 8.4.2, and the plan promised 8.2.1"},
 		"another device":          {[]string{"0417-221", "0417-222"}, nil, fit.Misfit, "serial was 0417-221, and is 0417-222 now"},
 		"nothing of the PoE":      {[]string{"PoE firmware: 2.2\r\n", ""}, nil, fit.Unsettled, "the captures do not tell installed.poe"},
 		"nothing of what is back": {nil, []string{"kind: device", "kind: device\nattached: [VR-310]"}, fit.Unsettled, "the captures do not tell what is attached"},
@@ -459,7 +459,7 @@ func TestRecover(t *testing.T) {
 	}{
 		"the right one":               {"platform-2", nil, []*survey.Survey{radio, upgrade, recovery}, fit.Fits, "vr510-recovery-3.4.0.zip::vr510-v2.trx", "the boot loader takes trx", 5},
 		"only the upgrade image":      {"platform-2", nil, []*survey.Survey{upgrade}, fit.Misfit, "vr510-3.4.0.bin", "an image for an upgrade under the running system, perhaps", 0},
-		"another slot first":          {"platform-2", []string{"state: boot-loader", "state: silent\nslots: [{name: A, main: 3.4.0, active: true}, {name: B, main: 3.2.0}, {name: C, main: 3.3.0}]"}, []*survey.Survey{recovery}, fit.Fits, "vr510-recovery-3.4.0.zip::vr510-v2.trx", "takes", 7},
+		"another slot first":          {"platform-2", []string{"state: boot-loader", "state: silent\nslots: [{name: A, main: 3.4.0, active: true}, {name: B, main: 3.2.0, next: true}, {name: C, main: 3.3.0}]"}, []*survey.Survey{recovery}, fit.Fits, "vr510-recovery-3.4.0.zip::vr510-v2.trx", "takes", 8},
 		"another revision":            {"platform-2", []string{"revision: v2", "revision: v1"}, []*survey.Survey{recovery}, fit.Misfit, "", "nothing is left that software can do", 0},
 		"another revision, two slots": {"platform-2", []string{"revision: v2", "revision: v1", "state: boot-loader", "state: silent\nslots: [{name: A, active: true}, {name: B, main: 3.2.0}]"}, nil, fit.Fits, "", "what is stored on the device is what can be tried", 1},
 		"revision not known":          {"platform-2", []string{"revision: v2\n", ""}, []*survey.Survey{recovery}, fit.Unsettled, "", "recovery of VR-510 differs by hardware revision", 0},
@@ -487,8 +487,8 @@ func TestRecover(t *testing.T) {
 	r := Recover(b.device(t, "platform-2"), b.rules, []*survey.Survey{recovery}, fit.Options{})
 	require.Len(t, r.Others, 1)
 	assert.True(t, slices.ContainsFunc(r.Others[0].Checks, func(c fit.Check) bool { return c.Check == "revision" && c.Outcome == fit.Misfit }), "the image for the other board is a misfit")
-	slots := Recover(b.device(t, "platform-2", "state: boot-loader", "state: silent\nslots: [{name: A, main: 3.4.0, active: true}, {name: B, main: 3.2.0}, {name: C, main: 3.3.0}]"), b.rules, nil, fit.Options{})
-	assert.Equal(t, []string{"start it from slot C, which holds 3.3.0", "start it from slot B, which holds 3.2.0"}, slots.Slots, "the newer one first")
+	slots := Recover(b.device(t, "platform-2", "state: boot-loader", "state: silent\nslots: [{name: A, main: 3.4.0, active: true}, {name: B, main: 3.2.0, next: true}, {name: C, main: 3.3.0}]"), b.rules, nil, fit.Options{})
+	assert.Equal(t, []string{"start it from slot A, which by the device file holds 3.4.0 and ran last", "start it from slot C, which by the device file holds 3.3.0", "start it from slot B, which by the device file holds 3.2.0 and was to start next"}, slots.Slots, "what ran last first, what was to start next last, else the newer one first")
 }
 
 // What wraps a bare image, and what is too large, is refused.
@@ -498,7 +498,7 @@ func TestRecoverAccepts(t *testing.T) {
 	text, err := os.ReadFile(filepath.Join(b.dir, "rulebooks/platform.yaml"))
 	require.NoError(t, err)
 	for name, c := range map[string]struct{ from, to, want string }{
-		"too large":       {"largest: 8MiB", "largest: 100KiB", "it has 300.1 KiB, and the boot loader takes at most 100 KiB"},
+		"too large":       {"largest: 8MiB", "largest: 100KiB", "it has 300.1 KiB, and no more than 100 KiB goes over (largest: 100 KiB)"},
 		"wants it bare":   {"formats: [trx]", "formats: [uimage]", "it is uimage wrapped in trx"},
 		"wants it packed": {"wrapped: false", "wrapped: true", "it is the bare trx, and the boot loader takes it only with another header around it"},
 		"other component": {"components: [main]", "components: [boot]", "the boot loader takes boot, and this is main"},

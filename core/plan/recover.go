@@ -10,6 +10,7 @@ import (
 	"fitcheck/core/duration"
 	"fitcheck/core/fact"
 	"fitcheck/core/fit"
+	"fitcheck/core/fit/check"
 	"fitcheck/core/image"
 	"fitcheck/core/path"
 	"fitcheck/core/rulebook"
@@ -78,7 +79,7 @@ func Recover(d *device.Device, rules Rules, packages []*survey.Survey, o fit.Opt
 		r.weigh(s, rules, box, o)
 	}
 	slices.SortStableFunc(r.Others, func(a, b RecoveryImage) int {
-		return cmp.Or(rank(a.Verdict)-rank(b.Verdict), misfits(a.Checks)-misfits(b.Checks), newerFirst(rb, a, b), strings.Compare(a.Item.Address, b.Item.Address))
+		return cmp.Or(called(a.Checks)-called(b.Checks), rank(a.Verdict)-rank(b.Verdict), misfits(a.Checks)-misfits(b.Checks), newerFirst(rb, a, b), strings.Compare(a.Item.Address, b.Item.Address))
 	})
 	if len(r.Others) == 0 {
 		r.Verdict, r.Why = fit.Misfit, "no image that could be meant for it is in what was given"
@@ -103,6 +104,16 @@ func rank(o fit.Outcome) int {
 	return slices.Index([]fit.Outcome{fit.Fits, fit.Unsettled, fit.Misfit}, o)
 }
 
+// called tells whether a name says otherwise than what the image is.
+func called(all []fit.Check) int {
+	for i := range all {
+		if all[i].Stands() {
+			return 1
+		}
+	}
+	return 0
+}
+
 func misfits(all []fit.Check) int {
 	n := 0
 	for _, c := range all {
@@ -123,17 +134,34 @@ func newerFirst(rb *rulebook.Rulebook, a, b RecoveryImage) int {
 	return s.Compare(vb, va)
 }
 
-// slots lists what is stored on the device besides what does not start.
+// slots lists what is stored on the device: what ran last first, then the others, the
+// newest first, and what was to start next, and did not, last. What was written there
+// since, nobody told.
 func (r *Recovery) slots(d *device.Device, rb *rulebook.Rulebook, box *path.Box) {
 	scheme := rb.Scheme(rb.Main(box.Family))
-	type stored struct{ slot, version string }
+	type stored struct {
+		slot, version string
+		ran, next     bool
+	}
 	var all []stored
 	for _, s := range d.Slots {
-		if !s.Active && s.Main.Set() {
-			all = append(all, stored{s.Name.Text, s.Main.Text})
+		if _, guessed := d.Guessed("slots." + s.Name.Text); s.Main.Set() && !guessed {
+			all = append(all, stored{s.Name.Text, s.Main.Text, s.Active, s.Next && !s.Active})
 		}
 	}
 	slices.SortStableFunc(all, func(a, b stored) int {
+		rank := func(s stored) int {
+			switch {
+			case s.ran:
+				return 0
+			case s.next:
+				return 2
+			}
+			return 1
+		}
+		if d := rank(a) - rank(b); d != 0 {
+			return d
+		}
 		va, err1 := scheme.Parse(a.version)
 		vb, err2 := scheme.Parse(b.version)
 		if err1 != nil || err2 != nil {
@@ -142,7 +170,13 @@ func (r *Recovery) slots(d *device.Device, rb *rulebook.Rulebook, box *path.Box)
 		return scheme.Compare(vb, va)
 	})
 	for _, s := range all {
-		r.Slots = append(r.Slots, fmt.Sprintf("start it from slot %s, which holds %s", s.slot, s.version))
+		text := fmt.Sprintf("start it from slot %s, which by the device file holds %s", s.slot, s.version)
+		if s.ran {
+			text += " and ran last"
+		} else if s.next {
+			text += " and was to start next"
+		}
+		r.Slots = append(r.Slots, text)
 	}
 }
 
@@ -158,7 +192,7 @@ func (r *Recovery) weigh(s *survey.Survey, rules Rules, box *path.Box, o fit.Opt
 			continue
 		}
 		one := RecoveryImage{Survey: s, Item: it, Component: component, Version: version}
-		one.Checks = append(r.accepts(it, component, box.Rules), checks...)
+		one.Checks = check.Sort(append(r.accepts(it, component, box.Rules), checks...))
 		one.Verdict = worst(one.Checks)
 		r.Others = append(r.Others, one)
 	}
@@ -197,47 +231,82 @@ func (r *Recovery) accepts(it *survey.Item, component string, rb *rulebook.Ruleb
 	for _, t := range a.Components {
 		components = append(components, t.Text)
 	}
-	var out []fit.Check
 	inner := innerFormat(it.Image, formats)
 	wantWrapped := a.Wrapped != nil && *a.Wrapped
-	format := fit.Check{Check: "format", Outcome: fit.Fits, Device: strings.Join(formats, " or "), Package: it.Kind, Because: fmt.Sprintf("the boot loader takes %s", it.Kind), Sources: []fit.Cited{rule("accepts " + strings.Join(formats, " or ")), content(it.Kind)}}
+	wish := strings.Join(formats, " or ")
+	if wish == "" {
+		wish = "any format"
+	}
 	direct := len(formats) == 0 || slices.Contains(formats, it.Kind)
+	both := []fit.Cited{rule("accepts " + wish), content(it.Kind)}
+	var format fit.Check
 	switch {
 	case wantWrapped && !direct && inner != "":
-		format.Because = fmt.Sprintf("it is %s wrapped in %s, as the boot loader wants it", inner, it.Kind)
+		format = formatWrapped.Line("", inner, it.Kind)
 	case wantWrapped && direct && len(formats) > 0:
-		format.Outcome, format.Because = fit.Misfit, fmt.Sprintf("it is the bare %s, and the boot loader takes it only with another header around it", it.Kind)
-		format.Advice = "take the image as the maker packs it for the boot loader"
+		format = formatBare.Line("", it.Kind)
 	case direct:
+		format = formatTaken.Line("", it.Kind)
 	case inner != "":
-		format.Outcome = fit.Misfit
-		format.Because = fmt.Sprintf("it is %s wrapped in %s: the image for an upgrade under the running system; the boot loader takes only the bare %s", inner, it.Kind, inner)
-		format.Advice = "get the maker's image for recovery; do not cut the wrapping off by hand"
+		format = formatInside.Line("", inner, it.Kind, inner)
 	default:
-		format.Outcome = fit.Misfit
-		format.Because = fmt.Sprintf("the boot loader takes %s, and this is %s: an image for an upgrade under the running system, perhaps", strings.Join(formats, " or "), it.Kind)
-		format.Advice = "get the maker's image for recovery"
+		format = formatOther.Line("", wish, it.Kind)
 	}
-	out = append(out, format)
+	out := []fit.Check{sides(format, wish, it.Kind, both...)}
 	if len(components) > 0 {
-		c := fit.Check{Check: "component", Outcome: fit.Fits, Device: strings.Join(components, " or "), Package: component, Because: fmt.Sprintf("it is the %s", component), Sources: []fit.Cited{rule("accepts " + strings.Join(components, " or ")), content(component)}}
+		want := strings.Join(components, " or ")
+		l := takesComponent.Line("", component)
 		if !slices.Contains(components, component) {
-			c.Outcome, c.Because = fit.Misfit, fmt.Sprintf("the boot loader takes %s, and this is %s", strings.Join(components, " or "), component)
-			c.Advice = "push the image of that component"
+			l = takesOther.Line("", want, component)
 		}
-		out = append(out, c)
+		out = append(out, sides(l, want, component, rule("accepts "+want), content(component)))
 	}
-	if a.Largest.Set() {
-		c := fit.Check{Check: "size", Outcome: fit.Fits, Device: "at most " + y.FormatSize(a.Largest.Bytes), Package: y.FormatSize(it.Size), Because: "the boot loader takes images of its size",
-			Sources: []fit.Cited{{Side: fit.OfRule, Value: "largest " + y.FormatSize(a.Largest.Bytes), Source: rb.Source(a.Largest.Spot)}, content(y.FormatSize(it.Size))}}
-		if it.Size > a.Largest.Bytes {
-			c.Outcome, c.Because = fit.Misfit, fmt.Sprintf("it has %s, and the boot loader takes at most %s", y.FormatSize(it.Size), y.FormatSize(a.Largest.Bytes))
-			c.Advice = "get a smaller image for recovery"
+	if largest, why := r.largest(); largest > 0 {
+		l := sizeTaken.Line("")
+		if it.Size > largest {
+			l = sizeTooLarge.Line("", y.FormatSize(it.Size), y.FormatSize(largest), why)
 		}
-		out = append(out, c)
+		at := a.Largest.Spot
+		if at.Line == 0 {
+			at = r.Rule.Spot
+		}
+		out = append(out, sides(l, "at most "+y.FormatSize(largest), y.FormatSize(it.Size), fit.Cited{Side: fit.OfRule, Value: why, Source: rb.Source(at)}, content(y.FormatSize(it.Size))))
 	}
 	return out
 }
+
+// blockBound is the largest file that TFTP carries without negotiating a block size
+// (RFC 1350).
+const blockBound = 65535*512 - 1
+
+// largest is the most that the boot loader takes, and the transfer to it carries; 0 is
+// no bound.
+func (r *Recovery) largest() (most int64, why string) {
+	if l := r.Rule.Accepts.Largest; l.Set() {
+		most, why = l.Bytes, "largest: "+y.FormatSize(l.Bytes)
+	}
+	if b := r.Rule.Transfer.Blocksize; (b == nil || !*b) && (most == 0 || most > blockBound) {
+		most, why = blockBound, "TFTP without block-size negotiation"
+	}
+	return most, why
+}
+
+// What only a recovery asks.
+var (
+	formatCheck = check.Register(&check.Check{Name: "format", Order: 410, Of: "recover", Doc: "Is it of a format that the boot loader takes, wrapped or not as it wants it?"})
+	takesCheck  = check.Register(&check.Check{Name: "component", Order: 420, Of: "recover", Doc: "Is it of a component that the boot loader takes?"})
+	sizeCheck   = check.Register(&check.Check{Name: "size", Order: 430, Of: "recover", Doc: "Is it of a size that the boot loader takes and the transfer carries?"})
+
+	formatTaken    = formatCheck.Code("taken", fit.Fits, "the boot loader takes the format", "the boot loader takes %s", "")
+	formatWrapped  = formatCheck.Code("wrapped_as_wanted", fit.Fits, "it is wrapped, as the boot loader wants it", "it is %s wrapped in %s, as the boot loader wants it", "")
+	formatBare     = formatCheck.Code("bare", fit.Misfit, "it is bare, and the boot loader wants it wrapped", "it is the bare %s, and the boot loader takes it only with another header around it", "take the image as the maker packs it for the boot loader")
+	formatInside   = formatCheck.Code("wrapped", fit.Misfit, "it is wrapped, and the boot loader takes only the bare image", "it is %s wrapped in %s: the image for an upgrade under the running system; the boot loader takes only the bare %s", "get the maker's image for recovery; do not cut the wrapping off by hand")
+	formatOther    = formatCheck.Code("other", fit.Misfit, "it is of a format that the boot loader does not take", "the boot loader takes %s, and this is %s: an image for an upgrade under the running system, perhaps", "get the maker's image for recovery")
+	takesComponent = takesCheck.Code("taken", fit.Fits, "the boot loader takes the component", "it is the %s", "")
+	takesOther     = takesCheck.Code("other", fit.Misfit, "the boot loader takes another component", "the boot loader takes %s, and this is %s", "push the image of that component")
+	sizeTaken      = sizeCheck.Code("taken", fit.Fits, "the boot loader takes images of its size", "the boot loader takes images of its size", "")
+	sizeTooLarge   = sizeCheck.Code("too_large", fit.Misfit, "it is larger than the boot loader takes, or the transfer carries", "it has %s, and no more than %s goes over (%s)", "get a smaller image for recovery")
+)
 
 // innerFormat finds one of some formats among what is inside an image.
 func innerFormat(m *image.Image, formats []string) string {
@@ -303,7 +372,27 @@ func (r *Recovery) steps(rb *rulebook.Rulebook) {
 	after.See = append(after.See, signs(e.Afterwards.Signs, "the new system answers")...)
 	after.Back = "begin again; when that fails twice, nothing is left that software can do: ask the maker"
 	add(after)
-	add(Instruction{Text: "afterwards, first of all: capture what the console says, and load the settings that were saved; the image brings none.", See: []string{fmt.Sprintf("it runs %s", cmp.Or(r.Chosen.Version, "the version of the image"))}})
+	load := "load the settings that were saved; the image brings none"
+	if r.crosses(rb) {
+		load = "set it up anew: the settings that were saved are of another image family, and are never loaded into this one"
+	}
+	add(Instruction{Text: "afterwards, first of all: capture what the console says, and " + load + ".", See: []string{fmt.Sprintf("it runs %s", cmp.Or(r.Chosen.Version, "the version of the image"))}})
+}
+
+// crosses tells whether the image is of another family than the device ran.
+func (r *Recovery) crosses(rb *rulebook.Rulebook) bool {
+	box := path.NewBox(r.Device, rb)
+	for _, w := range r.Chosen.Item.Witnesses {
+		for _, f := range w.About(fact.Family) {
+			if box.Family != "" && !strings.EqualFold(f.Value, box.Family) {
+				return true
+			}
+		}
+	}
+	if rel := rb.FindRelease(r.Chosen.Version, box.Family, box.Model, box.Revision); rel != nil && box.Family != "" {
+		return !rel.OfFamily(box.Family)
+	}
+	return false
 }
 
 // Entering is what a person does so that the boot loader waits: the attempts in

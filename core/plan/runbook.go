@@ -191,7 +191,10 @@ func (w *writer) before(b *Runbook) Section {
 	save.Commands, backup.Commands = unique(save.Commands), unique(backup.Commands)
 	add(save)
 	add(backup)
-	if w.resets() {
+	switch crosses := slices.ContainsFunc(w.t.Steps, func(s Step) bool { return s.Crosses() }); {
+	case crosses:
+		add(Instruction{Text: "On the way the device goes to another image family, which does not take the settings of this one: write down what it needs to be set up anew, and be sure that you reach it without its settings.", Warn: true})
+	case w.resets():
 		add(Instruction{Text: "On the way the configuration is RESET: be sure that the copy can be loaded again, and that you reach the device without it.", Warn: true})
 	}
 	keep := "Keep a package of what runs now at hand, off the device; the kit has none."
@@ -302,7 +305,10 @@ func (w *writer) hop(i int) Section {
 		s.Steps = append(s.Steps, w.restart(i, b, group, after)...)
 	}
 	s.Steps = append(s.Steps, w.check(i, after, group))
-	if st.ResetsConfig {
+	switch {
+	case st.Crosses():
+		s.Steps = append(s.Steps, Instruction{Text: fmt.Sprintf("It runs %s now: set it up anew. The settings of %s are never loaded into it; keep the copy for the way back.", st.Family, st.FromFamily), Warn: true})
+	case st.ResetsConfig:
 		s.Steps = append(s.Steps, Instruction{Text: "The configuration is reset now: load the copy again, and save it.", Warn: true})
 	}
 	return s
@@ -404,7 +410,7 @@ func (w *writer) chosen(hop int, b *device.Device) []picked {
 						continue
 					}
 					p := picked{component: c.Component, title: c.Component, version: c.Version, slot: c.Slot, file: f}
-					if fam, ok := rb.Family(st.Family); ok {
+					if fam, ok := rb.Family(st.FamilyOf(m.Name)); ok {
 						if e, ok := fam.Components.Get(c.Component); ok && e.Value.Title.Set() {
 							p.title = e.Value.Title.Text
 						}

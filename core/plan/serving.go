@@ -40,7 +40,7 @@ func (s *Step) Files(hop int, deviceName string, v *fit.Verdict, rules Rules) []
 		main := "main"
 		for _, b := range s.Before.All() {
 			if b.Name.Text == m.Name {
-				main = rules(b.Model.Text).Main(s.Family)
+				main = rules(b.Model.Text).Main(s.FamilyOf(m.Name))
 			}
 		}
 		for _, c := range m.Chosen {

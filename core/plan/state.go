@@ -43,7 +43,7 @@ func After(d *device.Device, rules Rules, hops []path.Hop) *device.Device {
 			if h.BootOnly {
 				continue
 			}
-			if h.FromFamily != h.Family {
+			if h.FromFamily != h.Family && len(h.Families) == 0 {
 				b.Family = y.Text{Text: h.Family, Spot: b.Name.Spot}
 				set(&b.ReadFrom, "family", from, b.Name.Spot)
 			}

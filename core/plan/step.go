@@ -1,12 +1,13 @@
 package plan
 
 import (
-	"fmt"
 	"slices"
+	"strings"
 
 	"fitcheck/core/device"
 	"fitcheck/core/fact"
 	"fitcheck/core/fit"
+	"fitcheck/core/fit/check"
 	"fitcheck/core/survey"
 )
 
@@ -28,7 +29,7 @@ func (s *Step) Judge(rules Rules, o fit.Options) *fit.Verdict {
 func (s *Step) serves(v *fit.Verdict, rules Rules) {
 	for _, b := range s.only().All() {
 		for _, w := range s.wants(b, rules) {
-			if !w.must || v.Serves(w.member, s.Release, s.Family, w.component, w.version) {
+			if !w.must || v.Serves(w.member, s.Release, s.FamilyOf(w.member), w.component, w.version) {
 				continue
 			}
 			for i := range v.Members {
@@ -36,14 +37,15 @@ func (s *Step) serves(v *fit.Verdict, rules Rules) {
 				if m.Name != w.member {
 					continue
 				}
-				m.Checks = append(m.Checks, fit.Check{Check: "complete", Component: w.component, Outcome: fit.Misfit, Device: w.member, Package: v.Package,
-					Because: fmt.Sprintf("it does not hold the %s of release %s for %s", w.component, s.Release, w.member), Advice: "get the package of this release that is for it",
-					Sources: []fit.Cited{{Side: fit.OfDevice, Value: w.member, Source: b.Source("name", b.Name.Spot)}, {Side: fit.OfPackage, Value: v.Package, Source: fact.Source{Kind: fact.FileName, File: v.Package}}}})
+				m.Checks = append(m.Checks, sides(completeNotHeld.Line(w.component, w.component, s.Release, w.member), w.member, v.Package,
+					fit.Cited{Side: fit.OfDevice, Value: w.member, Source: b.Source("name", b.Name.Spot)}, fit.Cited{Side: fit.OfPackage, Value: v.Package, Source: fact.Source{Kind: fact.FileName, File: v.Package}}))
 				m.Verdict, v.Verdict = fit.Misfit, fit.Misfit
 			}
 		}
 	}
 }
+
+var completeNotHeld = check.Find("complete").Code("not_held", fit.Misfit, "a package given for a hop does not hold the image of its release", "it does not hold the %s of release %s for %s", "get the package of this release that is for it")
 
 // wanted is an image that a hop installs on a member; must says that it cannot
 // do without.
@@ -58,13 +60,14 @@ type wanted struct {
 func (s *Step) wants(b *device.Device, rules Rules) []wanted {
 	var out []wanted
 	name, rb := b.Name.Text, rules(b.Model.Text)
-	main := rb.Main(s.Family)
+	family := s.FamilyOf(name)
+	main := rb.Main(family)
 	if !s.BootOnly {
 		out = append(out, wanted{name, main, s.To, true})
 	}
 	for _, c := range s.Components {
 		if (c.Member == "" || c.Member == name) && c.Component != main {
-			out = append(out, wanted{name, c.Component, c.To, s.BootOnly || rb.Paired(s.Family, main, c.Component)})
+			out = append(out, wanted{name, c.Component, c.To, s.BootOnly || rb.Paired(family, main, c.Component)})
 		}
 	}
 	return out
@@ -85,15 +88,11 @@ func (s *Step) only() *device.Device {
 	return &d
 }
 
-// notOfBoot are checks that speak of the main image, or of the install as a
-// whole.
-var notOfBoot = []string{"path", "paired", "uniform", "version", "complete"}
-
 // bootOnly leaves of a verdict what bears on the boot loader alone.
 func bootOnly(v *fit.Verdict) {
 	keep := func(all []fit.Check) []fit.Check {
 		return slices.DeleteFunc(slices.Clone(all), func(c fit.Check) bool {
-			return c.Component != "" && c.Component != "boot" || slices.Contains(notOfBoot, c.Check)
+			return c.Component != "" && c.Component != check.Boot || check.Find(c.Check).Whole
 		})
 	}
 	v.Checks = keep(v.Checks)
@@ -113,6 +112,9 @@ func bootOnly(v *fit.Verdict) {
 	}
 	v.Notes = append(v.Notes, "only the boot loader of it is installed: what speaks of the other components is left out")
 }
+
+// Crosses tells whether the hop leads to another image family.
+func (s *Step) Crosses() bool { return s.Family != "" && !strings.EqualFold(s.Family, s.FromFamily) }
 
 // Changes tells whether the hop changes a component of a member.
 func (s *Step) Changes(member, component string) bool {

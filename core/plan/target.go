@@ -18,6 +18,8 @@ type Target struct {
 	EvenIf bool
 	// Keep is a package at hand that holds what runs now, "" for none.
 	Keep string
+	// Unused are packages that were given and stand for no step.
+	Unused []*fit.Verdict
 	// Verdicts of the steps' packages; nil where a package is missing.
 	Verdicts []*fit.Verdict
 }

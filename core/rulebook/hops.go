@@ -2,9 +2,11 @@ package rulebook
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"fitcheck/core/fact"
+	"fitcheck/core/truth"
 	"fitcheck/core/version"
 	y "fitcheck/core/yamlfile"
 )
@@ -33,35 +35,71 @@ type HopRule struct {
 	Why          y.Text   `yaml:"why"`
 
 	from, to *version.Range
+	doubt    string // what it names that the rulebook does not know, where it forbids
 }
 
 // Ranges are the ranges of From and To; nil where the rule gives none.
 func (h *HopRule) Ranges() (from, to *version.Range) { return h.from, h.to }
 
 // Speaks tells whether the rule speaks of moves between two families on some
-// hardware, whatever the versions; unsure when that depends on the hardware
-// revision, which is not known.
-func (h *HopRule) Speaks(r *Rulebook, m Move) (speaks, unsure bool) {
+// hardware, whatever the versions. It is not known when that depends on the
+// hardware revision and that is not known, and when a rule that forbids names a
+// model, revision or family that the rulebook does not know: it may be meant for
+// this one.
+func (h *HopRule) Speaks(r *Rulebook, m Move) truth.Truth {
+	t := truth.Yes
 	if h.FromFamily.Set() || h.ToFamily.Set() {
-		if h.FromFamily.Set() && !strings.EqualFold(h.FromFamily.Text, m.FromFamily) || h.ToFamily.Set() && !strings.EqualFold(h.ToFamily.Text, m.ToFamily) {
-			return false, false
-		}
+		t = h.family(r, h.FromFamily, m.FromFamily).And(h.family(r, h.ToFamily, m.ToFamily))
 	} else if !strings.EqualFold(m.FromFamily, m.ToFamily) {
-		return false, false
+		return truth.No
 	}
 	if len(h.Models) > 0 && !r.names(h.Models, m.Model) {
-		return false, false
+		t = t.And(h.misspelt(func() bool {
+			return slices.ContainsFunc(h.Models, func(t y.Text) bool { return !r.knowsModel(t.Text) })
+		}))
 	}
-	if len(h.Revisions) > 0 {
-		if m.Revision == "" {
-			return true, true
-		}
-		rel := Release{Revisions: h.Revisions}
-		if ok, _ := rel.For(r, m.Model, m.Revision); !ok {
-			return false, false
-		}
+	if t == truth.No {
+		return t
 	}
-	return true, false
+	return t.And(r.holdsRevision(h.Revisions, m.Model, m.Revision))
+}
+
+// family tells whether a side of the rule is of a family.
+func (h *HopRule) family(r *Rulebook, rule y.Text, family string) truth.Truth {
+	if !rule.Set() || strings.EqualFold(rule.Text, family) {
+		return truth.Yes
+	}
+	return h.misspelt(func() bool { return !r.knowsFamily(rule.Text) })
+}
+
+// misspelt is no for a name that is another's, and unknown for one that is
+// nobody's, where the rule forbids.
+func (h *HopRule) misspelt(nobodys func() bool) truth.Truth {
+	if h.Allow != nil && !*h.Allow && nobodys() {
+		return truth.Unknown
+	}
+	return truth.No
+}
+
+// knowsModel tells whether a name is a model's, where models are listed at all.
+func (r *Rulebook) knowsModel(name string) bool {
+	_, ok := r.FindModel(name)
+	return ok || len(r.Models.Entries) == 0
+}
+
+// knowsFamily tells whether a family is described, or some model runs it.
+func (r *Rulebook) knowsFamily(name string) bool {
+	if _, ok := r.family(name); ok {
+		return true
+	}
+	listed := len(r.Families.Entries) > 0
+	for _, e := range r.Models.Entries {
+		if contains(e.Value.Families, name) {
+			return true
+		}
+		listed = listed || len(e.Value.Families) > 0
+	}
+	return !listed
 }
 
 // Move is one hop that is asked about.
@@ -93,11 +131,9 @@ func (r *Rulebook) Rule(m Move) Ruling {
 	h := r.Hops
 	for i := range h.Rules {
 		rule := &h.Rules[i]
-		match, unsure := rule.matches(r, m)
-		if !match {
-			continue
+		if match := rule.matches(r, m); match != truth.No {
+			return rule.Ruling(r, match == truth.Unknown)
 		}
-		return rule.Ruling(r, unsure)
 	}
 	return r.Policy(m)
 }
@@ -107,7 +143,9 @@ func (h *HopRule) Ruling(r *Rulebook, unsure bool) Ruling {
 	res := Ruling{Allowed: *h.Allow, Settled: true, Source: r.Source(h.Spot), Document: r.Document(h.Source), Via: h.Via.Text, ResetsConfig: h.ResetsConfig}
 	if unsure {
 		res.Settled = false
-		res.Because = "a rule depends on the hardware revision, which is not known"
+		if res.Because = h.doubt; res.Because == "" {
+			res.Because = fmt.Sprintf("whether the rule in line %d speaks of it (%s) depends on the hardware revision or on a build, which is not known", h.Line, h.describe())
+		}
 		return res
 	}
 	verb := "forbids"
@@ -128,7 +166,15 @@ func (r *Rulebook) Policy(m Move) Ruling {
 	if !strings.EqualFold(m.FromFamily, m.ToFamily) {
 		return Ruling{Settled: true, Source: src, Document: "hops", Because: fmt.Sprintf("no rule allows the move from family %s to %s", m.FromFamily, m.ToFamily)}
 	}
-	switch d := r.Scheme(r.Main(m.ToFamily)).Compare(m.To, m.From); {
+	d, known := r.Scheme(r.Main(m.ToFamily)).Rank(m.To, m.From)
+	if !known {
+		if h.Upward.Text == "open" && h.Downward.Text == "open" {
+			d = 1
+		} else {
+			return Ruling{Source: src, Document: "hops", Because: fmt.Sprintf("one of %s and %s leaves its build open, so that nobody can say whether it goes up or down", m.From.Text, m.To.Text)}
+		}
+	}
+	switch {
 	case d > 0 && h.Upward.Text == "open":
 		return Ruling{Allowed: true, Settled: true, Source: r.Source(h.Upward.Spot), Document: "upward: " + h.Upward.Text, Because: "any newer release is allowed unless a rule forbids it (upward: open)"}
 	case d > 0 && h.Upward.Text == "listed":
@@ -146,11 +192,12 @@ func (r *Rulebook) Policy(m Move) Ruling {
 	return Ruling{Settled: true, Source: src, Document: "hops", Because: "it goes down, and no rule allows that (downward: closed)"}
 }
 
-func (h *HopRule) matches(r *Rulebook, m Move) (match, unsure bool) {
-	if h.from != nil && !h.from.Contains(m.From) || h.to != nil && !h.to.Contains(m.To) {
-		return false, false
+func (h *HopRule) matches(r *Rulebook, m Move) truth.Truth {
+	t := h.from.Holds(m.From).And(h.to.Holds(m.To))
+	if t == truth.No {
+		return t
 	}
-	return h.Speaks(r, m)
+	return t.And(h.Speaks(r, m))
 }
 
 // describe names the moves that the rule speaks of.

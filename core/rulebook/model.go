@@ -2,10 +2,10 @@ package rulebook
 
 import (
 	"slices"
-	"strconv"
 	"strings"
 
 	"fitcheck/core/fact"
+	"fitcheck/core/truth"
 	y "fitcheck/core/yamlfile"
 )
 
@@ -197,37 +197,58 @@ func (r *Rulebook) Owners(board string) []Owner {
 }
 
 // HoldsRevision tells whether a text of a revision list, one revision or a
-// range ("A1-B1") in the model's order of revisions, holds a revision. Known
-// is false for a range whose ends the order does not settle.
-func (m *Model) HoldsRevision(text, revision string) (holds, known bool) {
+// range ("A1-B1") in the model's order of revisions, holds a revision. A text
+// that is neither, and a revision that the model does not have, leave it unknown;
+// of a model whose revisions nobody listed, only the very text is known.
+func (m *Model) HoldsRevision(text, revision string) truth.Truth {
 	text, revision = strings.TrimSpace(text), strings.TrimSpace(revision)
-	if strings.EqualFold(text, revision) {
-		return true, true
-	}
-	from, to, isRange := strings.Cut(text, "-")
-	if !isRange {
-		return false, true
-	}
-	if m != nil {
-		if _, ok := m.Revision(text); ok { // a revision whose name has a dash
-			return false, true
+	if m == nil || len(m.Revs.Entries) == 0 {
+		if strings.EqualFold(text, revision) && revision != "" {
+			return truth.Yes
 		}
-		lo, hi, at := m.index(from), m.index(to), m.index(revision)
-		if lo >= 0 && hi >= 0 && at >= 0 {
-			return lo <= at && at <= hi, true
+		return truth.Unknown
+	}
+	lo, hi, ok := m.revisions(text)
+	at := m.index(revision)
+	if !ok || at < 0 {
+		return truth.Unknown
+	}
+	return truth.Of(lo <= at && at <= hi)
+}
+
+// revisions is the stretch of the model's revisions that a text stands for.
+func (m *Model) revisions(text string) (from, to int, ok bool) {
+	if i := m.index(text); i >= 0 {
+		return i, i, true
+	}
+	// A revision may have a dash in its name: any dash may be that of the range.
+	for i, c := range text {
+		if c != '-' {
+			continue
+		}
+		lo, hi := m.index(text[:i]), m.index(text[i+1:])
+		if lo >= 0 && hi >= lo {
+			return lo, hi, true
 		}
 	}
-	if strings.EqualFold(strings.TrimSpace(from), revision) || strings.EqualFold(strings.TrimSpace(to), revision) {
-		return true, true
+	return 0, 0, false
+}
+
+// KnowsRevision tells whether a text is a revision or a range of revisions of
+// some model among those named, or of any where none is; where no model lists
+// revisions, any text is.
+func (r *Rulebook) KnowsRevision(models []y.Text, text string) bool {
+	listed := false
+	for _, e := range r.Models.Entries {
+		if len(models) > 0 && !r.names(models, e.Key) || len(e.Value.Revs.Entries) == 0 {
+			continue
+		}
+		listed = true
+		if _, _, ok := e.Value.revisions(strings.TrimSpace(text)); ok {
+			return true
+		}
 	}
-	// Without the rulebook's order only plain numbers are in an order of their own.
-	lo, err1 := strconv.Atoi(from)
-	hi, err2 := strconv.Atoi(to)
-	at, err3 := strconv.Atoi(revision)
-	if err1 == nil && err2 == nil && err3 == nil {
-		return lo <= at && at <= hi, true
-	}
-	return false, false
+	return !listed
 }
 
 func (m *Model) index(revision string) int {

@@ -1,17 +1,10 @@
 package rulebook
 
 import (
+	"strings"
+
+	"fitcheck/core/truth"
 	y "fitcheck/core/yamlfile"
-)
-
-// Truth is whether something holds, as far as is known.
-type Truth int
-
-// What can be known of a condition.
-const (
-	Unknown Truth = iota
-	Holds
-	Fails
 )
 
 // Situation is what needs are held against: a device as it is, or as it would
@@ -25,15 +18,19 @@ type Situation interface {
 	Memory() (bytes int64, known bool)
 	// Feature and Attached tell whether the device has a feature, or something
 	// of a model attached.
-	Feature(name string) Truth
-	Attached(model string) Truth
+	Feature(name string) truth.Truth
+	Attached(model string) truth.Truth
 }
 
-// Met tells whether a need holds in a situation.
-func (n *Need) Met(r *Rulebook, s Situation) Truth {
-	within := func(text string, known bool, component string, ours bool) Truth {
+// Met tells whether a need holds in a situation. One that names what the
+// rulebook does not know is never known to hold.
+func (n *Need) Met(r *Rulebook, s Situation) truth.Truth {
+	if n.doubt != "" {
+		return truth.Unknown
+	}
+	within := func(text string, known bool, component string, ours bool) truth.Truth {
 		if !known {
-			return Unknown
+			return truth.Unknown
 		}
 		scheme := r.Scheme(component)
 		if !ours { // companions are not of this line: natural order
@@ -41,15 +38,15 @@ func (n *Need) Met(r *Rulebook, s Situation) Truth {
 		}
 		v, err := scheme.Parse(text)
 		if err != nil {
-			return Unknown
+			return truth.Unknown
 		}
-		return truth(n.Range.Contains(v))
+		return n.Range.Holds(v)
 	}
-	enough := func(have int64, known bool, want y.Size) Truth {
+	enough := func(have int64, known bool, want y.Size) truth.Truth {
 		if !known {
-			return Unknown
+			return truth.Unknown
 		}
-		return truth(have >= want.Bytes)
+		return truth.Of(have >= want.Bytes)
 	}
 	switch {
 	case n.Component.Set():
@@ -70,12 +67,9 @@ func (n *Need) Met(r *Rulebook, s Situation) Truth {
 	return s.Feature(n.Feature.Text)
 }
 
-func truth(b bool) Truth {
-	if b {
-		return Holds
-	}
-	return Fails
-}
+// Doubt says what the need names that the rulebook does not know; "" for
+// nothing.
+func (n *Need) Doubt() string { return n.doubt }
 
 // Text says what is needed: "boot >=3.2.0".
 func (n *Need) Text() string {
@@ -94,27 +88,56 @@ func (n *Need) Text() string {
 	return "the feature " + n.Feature.Text
 }
 
-// DropsAny names the first of some attached models that the release no longer
-// supports.
-func (rel *Release) DropsAny(r *Rulebook, attached []y.Text) (model, rule y.Text, found bool) {
-	for _, a := range attached {
-		for _, d := range rel.Drops {
-			if r.CanonicalModel(a.Text) == r.CanonicalModel(d.Text) {
-				return a, d, true
-			}
+// Dropping tells whether the release no longer supports something attached, and by
+// which of its drops. It is not known when the text is no known model and begins
+// like one that is dropped.
+func (rel *Release) Dropping(r *Rulebook, attached string) (truth.Truth, y.Text) {
+	doubt, by := truth.No, y.Text{}
+	for _, d := range rel.Drops {
+		switch r.SameModel(attached, d.Text) {
+		case truth.Yes:
+			return truth.Yes, d
+		case truth.Unknown:
+			doubt, by = truth.Unknown, d
 		}
 	}
-	return y.Text{}, y.Text{}, false
+	return doubt, by
+}
+
+// SameModel tells whether a text names a model. It is not known for a text that
+// is no known model and begins like a spelling of that one, or the other way
+// round.
+func (r *Rulebook) SameModel(text, model string) truth.Truth {
+	if r.CanonicalModel(text) == r.CanonicalModel(model) {
+		return truth.Yes
+	}
+	if _, known := r.FindModel(text); known {
+		return truth.No
+	}
+	spellings := []string{model}
+	if e, ok := r.FindModel(model); ok {
+		spellings = append(spellings, e.Key)
+		for _, t := range e.Value.Also {
+			spellings = append(spellings, t.Text)
+		}
+	}
+	text = strings.ToLower(strings.TrimSpace(text))
+	for _, s := range spellings {
+		if s = strings.ToLower(strings.TrimSpace(s)); strings.HasPrefix(text, s) || text != "" && strings.HasPrefix(s, text) {
+			return truth.Unknown
+		}
+	}
+	return truth.No
 }
 
 // Entitled tells whether a release is covered by an entitlement; one that is
 // not set covers all.
-func (rel *Release) Entitled(until y.Date) Truth {
+func (rel *Release) Entitled(until y.Date) truth.Truth {
 	switch {
 	case !until.Set():
-		return Holds
+		return truth.Yes
 	case !rel.Date.Set():
-		return Unknown
+		return truth.Unknown
 	}
-	return truth(!rel.Date.Day.After(until.Day))
+	return truth.Of(!rel.Date.Day.After(until.Day))
 }

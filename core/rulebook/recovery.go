@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 
+	"fitcheck/core/truth"
 	y "fitcheck/core/yamlfile"
 )
 
@@ -105,11 +106,10 @@ func (r *Rulebook) RecoveryFor(model, revision string) (found *Recovery, unsure 
 	for i := range r.Recovery {
 		e := &r.Recovery[i]
 		rel := Release{Models: e.Models, Revisions: e.Revisions}
-		switch meant, open := rel.For(r, model, revision); {
-		case !meant:
-		case open:
+		switch rel.For(r, model, revision) {
+		case truth.Unknown:
 			unsure = true
-		default:
+		case truth.Yes:
 			return e, false
 		}
 	}

@@ -43,7 +43,7 @@ func TestRecoveryFor(t *testing.T) {
 		"within a range":      {"R1", "v3", 0, false},
 		"the other entry":     {"R1", "v1", 1, false},
 		"revision not known":  {"R1", "", -1, true},
-		"revision of no rule": {"R1", "v9", -1, false},
+		"revision of no rule": {"R1", "v9", -1, true},
 		"another model":       {"R2", "", -1, false},
 	} {
 		got, unsure := r.RecoveryFor(c.model, c.revision)

@@ -3,6 +3,7 @@ package rulebook
 import (
 	"strings"
 
+	"fitcheck/core/truth"
 	"fitcheck/core/version"
 	y "fitcheck/core/yamlfile"
 )
@@ -26,7 +27,12 @@ type Release struct {
 	ChecksAfter  []y.Text      `yaml:"checks_after" doc:"what to see to afterwards"`
 
 	parsed version.Version
+	doubt  string // what its drops or revisions name that the rulebook does not know
 }
+
+// Doubt says what the release drops, or is for, that the rulebook does not know;
+// "" for nothing.
+func (rel *Release) Doubt() string { return rel.doubt }
 
 // Minutes is how long an install takes and how much of it is outage.
 type Minutes struct {
@@ -49,34 +55,40 @@ type Need struct {
 	Why         y.Text `yaml:"why"`
 
 	Range *version.Range // of Within, nil where there is none
+
+	doubt string // what it names that the rulebook does not know
 }
 
 // Parsed is the release's version, read by the scheme of its main component.
 func (rel *Release) Parsed() version.Version { return rel.parsed }
 
-// For tells whether a release is meant for a model and revision; an empty
-// list means all. unsure: the revision is unknown and the release names some.
-func (rel *Release) For(r *Rulebook, model, revision string) (ok, unsure bool) {
+// For tells whether a release is meant for a model and revision; an empty list
+// means all. It is not known when the release names revisions, and the device's
+// is not known or a text of the list is none that the rulebook knows.
+func (rel *Release) For(r *Rulebook, model, revision string) truth.Truth {
 	if len(rel.Models) > 0 && !r.names(rel.Models, model) {
-		return false, false
+		return truth.No
 	}
-	if len(rel.Revisions) == 0 {
-		return true, false
+	return r.holdsRevision(rel.Revisions, model, revision)
+}
+
+// holdsRevision tells whether a list of revisions holds one of a model.
+func (r *Rulebook) holdsRevision(list []y.Text, model, revision string) truth.Truth {
+	if len(list) == 0 {
+		return truth.Yes
 	}
 	if revision == "" {
-		return true, true
+		return truth.Unknown
 	}
-	m, _ := r.FindModel(model)
-	for _, t := range rel.Revisions {
-		var of *Model
-		if m != nil {
-			of = &m.Value
-		}
-		if holds, _ := of.HoldsRevision(t.Text, revision); holds {
-			return true, false
-		}
+	var of *Model
+	if m, ok := r.FindModel(model); ok {
+		of = &m.Value
 	}
-	return false, false
+	held := truth.No
+	for _, t := range list {
+		held = held.Or(of.HoldsRevision(t.Text, revision))
+	}
+	return held
 }
 
 // OfFamily tells whether the release is one of a family; a release that names
@@ -105,7 +117,8 @@ func contains(list []y.Text, text string) bool {
 }
 
 // FindRelease finds the release of a version: best the one for the family and
-// hardware, else any of that version.
+// hardware, else any of that version. A version without its build stands for the
+// only release that it may be.
 func (r *Rulebook) FindRelease(text, family, model, revision string) *Release {
 	if r == nil {
 		return nil
@@ -117,13 +130,20 @@ func (r *Rulebook) FindRelease(text, family, model, revision string) *Release {
 	}
 	var best *Release
 	score := -1
+	versions := map[string]bool{}
+	exact := false
 	for i := range r.Releases {
 		rel := &r.Releases[i]
-		if scheme.Compare(rel.parsed, v) != 0 {
+		order, known := scheme.Rank(rel.parsed, v)
+		if order != 0 || exact && !known {
 			continue
 		}
+		if known && !exact { // it goes before all that it may be
+			exact, best, score = true, nil, -1
+		}
+		versions[scheme.Key(rel.parsed)] = true
 		s := 0
-		if fits, _ := rel.For(r, model, revision); fits {
+		if rel.For(r, model, revision) != truth.No {
 			s += 2
 		}
 		if rel.OfFamily(family) {
@@ -132,6 +152,9 @@ func (r *Rulebook) FindRelease(text, family, model, revision string) *Release {
 		if s > score {
 			best, score = rel, s
 		}
+	}
+	if !exact && len(versions) > 1 {
+		return nil // the build would tell which
 	}
 	return best
 }

@@ -42,6 +42,7 @@ type Rulebook struct {
 
 	schemes map[string]*version.Scheme
 	idle    y.Errors
+	faults  y.Errors
 }
 
 // Model is a model of the line.
@@ -222,6 +223,7 @@ func Read(file string, data []byte) (*Rulebook, error) {
 		slices.SortStableFunc(c.errs, func(a, b *y.Error) int { return a.Spot.Line - b.Spot.Line })
 		return nil, c.errs
 	}
+	r.findFaults()
 	r.idle = r.findIdle()
 	return r, nil
 }

@@ -9,6 +9,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"fitcheck/core/fact"
+	"fitcheck/core/truth"
 	"fitcheck/core/yamlfile"
 )
 
@@ -134,13 +135,15 @@ func TestRevisions(t *testing.T) {
 	m := &e.Value
 	for _, c := range []struct {
 		text, revision string
-		holds, known   bool
-	}{{"A1", "a1", true, true}, {"A1-B1", "A2", true, true}, {"A1-A2", "B1", false, true}, {"B1-A1", "A2", false, true}, {"A1-Z9", "A2", false, false}, {"A1-Z9", "Z9", true, true}} {
-		holds, known := m.HoldsRevision(c.text, c.revision)
-		assert.Equal(t, []bool{c.holds, c.known}, []bool{holds, known}, "%s in %s", c.revision, c.text)
+		want           truth.Truth
+	}{{"A1", "a1", truth.Yes}, {"A1-B1", "A2", truth.Yes}, {"A1-A2", "B1", truth.No}, {"A2", "A1", truth.No},
+		// What is no revision and no range of revisions says nothing.
+		{"B1-A1", "A2", truth.Unknown}, {"A1-Z9", "A2", truth.Unknown}, {"A1-Z9", "Z9", truth.Unknown}, {"not-A2", "A2", truth.Unknown}, {"ex-A2", "A2", truth.Unknown}, {"A1", "Z9", truth.Unknown}, {"Z9", "Z9", truth.Unknown}, {"A2-", "A2", truth.Unknown}, {"", "A2", truth.Unknown}} {
+		assert.Equal(t, c.want, m.HoldsRevision(c.text, c.revision), "%s in %s", c.revision, c.text)
 	}
-	holds, known := noModelRevision("1-10", "9")
-	assert.True(t, holds && known, "numbers have an order of their own")
+	var nobody *Model
+	assert.Equal(t, truth.Unknown, nobody.HoldsRevision("1-10", "9"), "nobody listed them")
+	assert.Equal(t, truth.Yes, nobody.HoldsRevision("r9", "R9"))
 	assert.False(t, m.Alike())
 	arch, ok := r.Arch(m, "")
 	assert.False(t, ok, "with the revision unknown the architecture is not: %v", arch)
@@ -198,11 +201,6 @@ releases: [{version: "2"}, {version: "1"}]
 	assert.Equal(t, "rootfs", r.Main("f"), "the only slotted one")
 	assert.Equal(t, "b", r.Main("g"), "the last that is installed")
 	assert.Equal(t, "main", r.Main("unknown"))
-}
-
-func noModelRevision(text, revision string) (bool, bool) {
-	var m *Model
-	return m.HoldsRevision(text, revision)
 }
 
 func FuzzRead(f *testing.F) {

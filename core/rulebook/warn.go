@@ -23,6 +23,9 @@ func (r *Rulebook) Warnings() y.Errors {
 	w.rules()
 	w.packages()
 	w.sources()
+	w.found = slices.DeleteFunc(w.found, func(e *y.Error) bool {
+		return slices.ContainsFunc(r.faults, func(f *y.Error) bool { return f.Spot == e.Spot })
+	})
 	slices.SortStableFunc(w.found, func(a, b *y.Error) int { return a.Spot.Line - b.Spot.Line })
 	return w.found
 }
@@ -91,7 +94,7 @@ func (w *warner) scope(models, families []y.Text) {
 		if !t.Set() || len(w.r.Families.Entries) == 0 {
 			continue
 		}
-		if _, ok := w.r.family(t.Text); !ok && !w.modelRuns(t.Text) {
+		if !w.r.knowsFamily(t.Text) {
 			w.warn(t.Spot, near(t.Text, w.r.Families.Keys()), "the rulebook knows no family %s, so that this never applies", t.Text)
 		}
 	}

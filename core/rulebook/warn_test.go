@@ -40,27 +40,32 @@ func TestWarnings(t *testing.T) {
 		want   string // line and message
 		idle   bool
 	}{
-		"a model that is not known":    {rule("models: [QM-8], allow: true"), "18: the rulebook knows no model QM-8, so that this never applies; did you mean QM-8T?", true},
-		"a release for such a one":     {[]string{"8.4.2, families", "8.4.2, models: [QM8T], families"}, "13: the rulebook knows no model QM8T", true},
-		"a family that is not known":   {rule("from_family: tramm, to_family: tram, allow: false"), "18: the rulebook knows no family tramm, so that this never applies; did you mean tram?", true},
-		"a family that no model runs":  {[]string{"families:\n  tram:", "families:\n  bus: {components: {main: {title: x}}}\n  tram:"}, "7: no model runs the family bus", false},
-		"a model's family":             {[]string{"{families: [tram]}\nfamilies", "{families: [tram, bus]}\nfamilies"}, "5: the family bus of QM-8T is not described", false},
-		"a release without a family":   {[]string{"8.4.2, families: [tram]", "8.4.2", "families:\n  tram:", "families:\n  bus: {components: {main: {title: x}}}\n  tram:"}, "14: the release 8.4.2 does not say which family", false},
-		"the same rule twice":          {rule(`from: "<7.0.0", to: ">=8.4.0", allow: false`), "18: this rule never decides: the rule in line 17 comes first", false},
-		"a rule the other way round":   {rule(`from: "<8.0.0", to: ">=8.2.0", allow: true`), "18: this rule contradicts the one in line 17", false},
-		"an exception that comes late": {rule(`from: "7.9.1", to: "8.4.2", allow: true`), "18: this rule never decides, and says otherwise than the rule in line 17", false},
-		"a rule against a need":        {rule(`from: "8.1.0", to: "8.4.2", allow: true`), "18: this rule allows moves from 8.1.0 to 8.4.2, and that release needs main >=8.2.0", false},
-		"via nowhere":                  {rule(`from: "8.3.9", to: "9.0.0", allow: false, via: 8.2.2`), "18: via names 8.2.2, which is no release", false},
-		"a pattern that reads none":    {[]string{`qm-(?P<version>[\d.]+)`, `qm-(?P<version>\d+)`}, "11: the pattern reads none of the versions", false},
-		"items for no component":       {[]string{"component: main}]", "component: mian}]"}, "11: the items are for mian, which is no component of a family; did you mean main?", false},
-		"a package of no component":    {[]string{"{title: p,", "{title: p, components: [poe],"}, "11: these packages bring poe", false},
-		"brings no component":          {[]string{"needs:", "brings: {poe: 1.0.0}, needs:"}, "13: the release 8.4.2 brings poe", false},
-		"a need of no component":       {[]string{"component: main, within", "component: radio, within"}, "13: the release 8.4.2 needs radio", false},
-		"a pair of no component":       {[]string{"tram: {components", "tram: {paired: [[boot, poe]], components"}, "7: paired names poe", false},
-		"versions of no component":     {[]string{"versions:\n", "versions:\n  poe: natural\n"}, "9: versions speaks of poe", false},
-		"a source that is not listed":  {[]string{"allow: false, source: RN", "allow: false, source: RM"}, "17: the source RM is not listed under sources; did you mean RN?", false},
-		"no source":                    {[]string{"allow: false, source: RN", "allow: false"}, "17: rules and needs without a source: lines 17", false},
-		"a release listed twice":       {[]string{"releases:\n", "releases:\n  - {version: 8.4.2, models: [QM-8T]}\n"}, "14: the release 8.4.2 is listed in line 13 already", false},
+		"a model that is not known":     {rule("models: [QM-8], allow: true"), "18: the rulebook knows no model QM-8, so that this never applies; did you mean QM-8T?", true},
+		"a release for such a one":      {[]string{"8.4.2, families", "8.4.2, models: [QM8T], families"}, "13: the rulebook knows no model QM8T", true},
+		"a family that is not known":    {rule("from_family: tramm, to_family: tram, allow: true"), "18: the rulebook knows no family tramm, so that this never applies; did you mean tram?", true},
+		"a family that no model runs":   {[]string{"families:\n  tram:", "families:\n  bus: {components: {main: {title: x}}}\n  tram:"}, "7: no model runs the family bus", false},
+		"a model's family":              {[]string{"{families: [tram]}\nfamilies", "{families: [tram, bus]}\nfamilies"}, "5: the family bus of QM-8T is not described", false},
+		"a release without a family":    {[]string{"8.4.2, families: [tram]", "8.4.2", "families:\n  tram:", "families:\n  bus: {components: {main: {title: x}}}\n  tram:"}, "14: the release 8.4.2 does not say which family", false},
+		"the same rule twice":           {rule(`from: "<7.0.0", to: ">=8.4.0", allow: false`), "18: this rule never decides: the rule in line 17 comes first", false},
+		"a rule the other way round":    {rule(`from: "<8.0.0", to: ">=8.2.0", allow: true`), "18: this rule contradicts the one in line 17", false},
+		"an exception that comes late":  {rule(`from: "7.9.1", to: "8.4.2", allow: true`), "18: this rule never decides, and says otherwise than the rule in line 17", false},
+		"a rule against a need":         {rule(`from: "8.1.0", to: "8.4.2", allow: true`), "18: this rule allows moves from 8.1.0 to 8.4.2, and that release needs main >=8.2.0", false},
+		"via nowhere":                   {rule(`from: "8.3.9", to: "9.0.0", allow: false, via: 8.2.2`), "18: via names 8.2.2, which is no release", false},
+		"a pattern that reads none":     {[]string{`qm-(?P<version>[\d.]+)`, `qm-(?P<version>\d+)`}, "11: the pattern reads none of the versions", false},
+		"items for no component":        {[]string{"component: main}]", "component: mian}]"}, "11: the items are for mian, which is no component of a family; did you mean main?", false},
+		"a package of no component":     {[]string{"{title: p,", "{title: p, components: [poe],"}, "11: these packages bring poe", false},
+		"brings no component":           {[]string{"needs:", "brings: {poe: 1.0.0}, needs:"}, "13: the release 8.4.2 brings poe", false},
+		"a need of no component":        {[]string{"component: main, within", "component: radio, within"}, "13: FAULT it names the component radio, which the rulebook does not know: until that is mended, nothing that it may forbid is settled; known are boot, main", false},
+		"a rule that forbids to nobody": {rule("models: [QM-8], allow: false"), "18: FAULT it names the model QM-8", true},
+		"one between no families":       {rule("from_family: tramm, to_family: tram, allow: false"), "18: FAULT it names the family tramm", true},
+		"a drop of no model":            {[]string{"needs:", "drops: [VR-1], needs:"}, "13: FAULT it names the model VR-1", false},
+		"a need of no model":            {[]string{"needs: [", "needs: [{attached: VR-1}, "}, "13: FAULT it names the model VR-1", false},
+		"a revision that is none":       {[]string{"{families: [tram]}\nfamilies", "{families: [tram], revisions: {A1: {}}}\nfamilies", "8.4.2, families", "8.4.2, revisions: [not-A1], families"}, "13: FAULT it names the hardware revision not-A1", false},
+		"a pair of no component":        {[]string{"tram: {components", "tram: {paired: [[boot, poe]], components"}, "7: paired names poe", false},
+		"versions of no component":      {[]string{"versions:\n", "versions:\n  poe: natural\n"}, "9: versions speaks of poe", false},
+		"a source that is not listed":   {[]string{"allow: false, source: RN", "allow: false, source: RM"}, "17: the source RM is not listed under sources; did you mean RN?", false},
+		"no source":                     {[]string{"allow: false, source: RN", "allow: false"}, "17: rules and needs without a source: lines 17", false},
+		"a release listed twice":        {[]string{"releases:\n", "releases:\n  - {version: 8.4.2, models: [QM-8T]}\n"}, "14: the release 8.4.2 is listed in line 13 already", false},
 	} {
 		t.Run(name, func(t *testing.T) {
 			text := soundRules
@@ -73,6 +78,9 @@ func TestWarnings(t *testing.T) {
 			var got []string
 			for _, w := range rb.Warnings() {
 				got = append(got, fmt.Sprintf("%d: %s; %s", w.Spot.Line, w.Message, w.Advice))
+			}
+			for _, w := range rb.Faults() {
+				got = append(got, fmt.Sprintf("%d: FAULT %s; %s", w.Spot.Line, w.Message, w.Advice))
 			}
 			assert.Contains(t, strings.Join(got, "\n"), c.want)
 			assert.Equal(t, c.idle, len(rb.Idle()) > 0)

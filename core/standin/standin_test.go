@@ -67,7 +67,7 @@ func put(s *StandIn, n *tftptest.Network, data []byte) error {
 func TestGoesRound(t *testing.T) {
 	synctest.Test(t, func(t *testing.T) {
 		_, _, states := begin(t, "{formats: [trx]}", nil)
-		time.Sleep(25 * time.Second)
+		time.Sleep(24 * time.Second)
 		var names []string
 		for _, s := range states() {
 			name, _, _ := strings.Cut(s, ":")

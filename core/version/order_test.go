@@ -170,7 +170,7 @@ func TestOpenBuilds(t *testing.T) {
 	type version struct{ a, b, build int }
 	in := func(v version, op string, c version) bool {
 		x, y := v.a*1000+v.b*100+v.build, c.a*1000+c.b*100+c.build*2 // v counts in halves: there is always room between two
-		if c.build == 0 { // all builds
+		if c.build == 0 {                                            // all builds
 			x, y = v.a*1000+v.b*100, c.a*1000+c.b*100
 		}
 		return map[string]bool{"<": x < y, "<=": x <= y, "=": x == y, "!=": x != y, ">=": x >= y, ">": x > y}[op]

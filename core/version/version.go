@@ -150,6 +150,11 @@ func (s *Scheme) Rank(a, b Version) (order int, known bool) {
 	return s.Compare(a, b), true
 }
 
+// Alike tells whether two versions differ in their build at most.
+func (s *Scheme) Alike(a, b Version) bool {
+	return s != nil && s.build >= 0 && comparePrefix(a, b, s.build) == 0
+}
+
 // Same parses two texts and tells whether they name one version. It is not
 // known when only one of them gives a build, and when the scheme does not read
 // one of two different texts.

@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"slices"
@@ -8,6 +9,7 @@ import (
 
 	"fitcheck/core/device"
 	"fitcheck/core/fit"
+	"fitcheck/core/member"
 	"fitcheck/core/path"
 	"fitcheck/core/plan"
 	"fitcheck/core/rulebook"
@@ -20,7 +22,9 @@ import (
 type planning struct {
 	*wayfinding
 	full  map[string]*survey.Survey // by path
-	given []*survey.Survey
+	given []*survey.Survey          // named one by one: each serves, or is refused
+	// offered are those of folders that were named, to choose among.
+	offered []*survey.Survey
 	// evenIf accepts what is not settled.
 	evenIf bool
 }
@@ -42,8 +46,12 @@ func newPlanning(ctx context.Context, c *call, w *wayfinding, args []string) (*p
 			if err != nil {
 				return nil, err
 			}
-			if !slices.Contains(p.given, s) {
-				p.given = append(p.given, s)
+			to := &p.given
+			if len(paths) > 1 {
+				to = &p.offered
+			}
+			if !slices.Contains(*to, s) {
+				*to = append(*to, s)
 			}
 		}
 	}
@@ -76,6 +84,12 @@ func (p *planning) target(ctx context.Context, c *call, d *device.Device) (*plan
 	if err := w.open(ctx, c); err != nil {
 		return nil, err
 	}
+	for _, m := range member.Of(d, w.rules) {
+		if state, yes := m.DoesNotStart(); yes {
+			why := fmt.Sprintf("%s does not start (state: %s): fitcheck recover -device %s tells what its boot loader takes", m.Device.Name.Text, state, d.File)
+			return &plan.Target{Name: d.File, Device: d, Rules: w.rules, Result: &path.Result{Plans: []*path.Answer{{Name: d.Name.Text, To: w.goal.Version, Unsettled: []string{why}}}}, EvenIf: false}, nil
+		}
+	}
 	// What is given comes before what the kit has.
 	var others []*survey.Survey
 	for _, s := range w.shelf.Surveys {
@@ -83,7 +97,8 @@ func (p *planning) target(ctx context.Context, c *call, d *device.Device) (*plan
 			others = append(others, s)
 		}
 	}
-	w.shelf.Surveys = append(slices.Clone(p.given), others...)
+	w.shelf.Given = p.given
+	w.shelf.Surveys = append(slices.Concat(p.given, p.offered), others...)
 	if w.goal.Version == "" {
 		release, family := p.stands(w.d, w.rules)
 		if release == "" {
@@ -98,6 +113,7 @@ func (p *planning) target(ctx context.Context, c *call, d *device.Device) (*plan
 	t := &plan.Target{Name: d.File, Device: d, Rules: w.rules, Result: res, EvenIf: p.evenIf}
 	t.Keep = w.shelf.Keeps(w.d)
 	t.Steps = w.shelf.Steps(w.d, t.Hops())
+	t.Unused = w.shelf.Unused(w.d, t.Steps)
 	for i := range t.Steps {
 		s := &t.Steps[i]
 		for k, pkg := range s.Packages { // a quick look is not enough here
@@ -117,7 +133,7 @@ func (p *planning) target(ctx context.Context, c *call, d *device.Device) (*plan
 // asGiven is for packages that bring no main image for the device: what they
 // hold is judged, and installed, as it is.
 func (p *planning) asGiven(w *wayfinding) *plan.Target {
-	v := fit.MatchAll(w.d, fit.Rulebooks(w.rules), p.given, fit.Options{NoRulebook: func(d *device.Device) string { return noRulebook(w.k, d) }})[0]
+	v := fit.MatchAll(w.d, fit.Rulebooks(w.rules), slices.Concat(p.given, p.offered), fit.Options{NoRulebook: func(d *device.Device) string { return noRulebook(w.k, d) }})[0]
 	hop := path.Hop{Release: v.Release}
 	for _, m := range v.Members {
 		for _, b := range w.d.All() {
@@ -126,16 +142,16 @@ func (p *planning) asGiven(w *wayfinding) *plan.Target {
 			}
 			hop.Family, hop.FromFamily = m.Family(), m.Family()
 			for _, c := range m.Chosen {
-				have, _ := b.Version(c.Component)
-				hop.Components = append(hop.Components, path.Change{Member: m.Name, Component: c.Component, From: have.Value, To: c.Version})
+				have := path.NewBox(b, w.rules(b.Model.Text)).Installed(c.Component)
+				hop.Components = append(hop.Components, path.Change{Member: m.Name, Component: c.Component, From: have.First(), To: c.Version})
 			}
-			if f, ok := b.Version(w.rules(b.Model.Text).Main(m.Family())); ok {
-				hop.From, hop.To = f.Value, f.Value
+			if v := path.NewBox(b, w.rules(b.Model.Text)).Installed(w.rules(b.Model.Text).Main(m.Family())); v.Known() {
+				hop.From, hop.To = v.First(), v.First()
 			}
 		}
 	}
-	step := plan.Step{Hop: hop, Before: w.d}
-	for _, s := range p.given {
+	step := plan.Step{Hop: hop, Before: w.d, Given: true}
+	for _, s := range slices.Concat(p.given, p.offered) {
 		if strings.Contains(" + "+v.Path+" + ", " + "+s.Path+" + ") {
 			step.Packages = append(step.Packages, s)
 		}
@@ -145,7 +161,7 @@ func (p *planning) asGiven(w *wayfinding) *plan.Target {
 
 // stands is the newest release that the packages given hold for a device.
 func (p *planning) stands(d *device.Device, rules plan.Rules) (release, family string) {
-	for _, s := range p.given {
+	for _, s := range slices.Concat(p.given, p.offered) {
 		v := fit.Match(d, fit.Rulebooks(rules), s, fit.Options{})
 		for _, b := range d.All() {
 			rb := rules(b.Model.Text)
@@ -174,40 +190,66 @@ func newer(rb *rulebook.Rulebook, component, a, b string) bool {
 }
 
 // refusal says why nothing may be done with a target, and with which status; ""
-// when it may. evenIf accepts what is unsettled.
+// when it may. evenIf accepts what is unsettled, but for what nothing covers.
 func refusal(t *plan.Target, evenIf bool) (why []present.Refused, status int) {
+	worse := func(o fit.Outcome) {
+		if s := statusOf(o); s == exitMisfit || status == exitFits {
+			status = s
+		}
+	}
+	refuse := func(r present.Refused) {
+		why = append(why, r)
+		worse(r.Outcome)
+	}
+	for _, v := range t.Unused {
+		r := present.Refused{Device: t.Device.Name.Text, Outcome: fit.Misfit}
+		for ch := range v.All() {
+			if ch.Outcome == v.Verdict && v.Verdict != fit.Fits {
+				r.Because = append(r.Because, fmt.Sprintf("%s: %s: %s", v.Package, ch.Check, ch.Because))
+			}
+		}
+		if v.Verdict == fit.Unsettled {
+			r.Outcome = fit.Unsettled
+		}
+		if len(r.Because) == 0 {
+			r.Because = []string{fmt.Sprintf("%s: it stands for release %s, which no hop of the way installs; leave it out, or say with -to where to go", v.Package, cmp.Or(v.Release, "that nothing names"))}
+		}
+		refuse(r)
+	}
 	for _, a := range t.Result.Plans {
 		switch {
 		case a.Found, evenIf && len(a.Maybe) > 0:
 		case len(a.Unsettled) > 0:
-			why, status = append(why, present.Refused{Device: a.Name, Outcome: fit.Unsettled, Because: a.Unsettled}), max(status, exitUnsettled)
+			refuse(present.Refused{Device: a.Name, Outcome: fit.Unsettled, Because: a.Unsettled})
 		default:
 			r := present.Refused{Device: a.Name, Outcome: fit.Misfit}
 			for _, b := range a.Blocked {
 				r.Because = append(r.Because, b.Release+": "+b.Because)
 			}
-			return append(why, r), exitMisfit
+			refuse(r)
+			return why, status
 		}
 	}
 	for i, v := range t.Verdicts {
 		s := t.Steps[i]
-		switch {
-		case v == nil:
-			why = append(why, present.Refused{Device: t.Device.Name.Text, Outcome: fit.Misfit, Because: []string{fmt.Sprintf("hop %d: no package at hand carries release %s; download it into the kit's packages/", i+1, s.Release)}})
-			status = exitMisfit
-		case v.Verdict == fit.Fits || v.Verdict == fit.Unsettled && evenIf:
-		default:
-			r := present.Refused{Device: t.Device.Name.Text, Outcome: v.Verdict}
-			for ch := range v.All() {
-				if ch.Outcome == v.Verdict {
-					r.Because = append(r.Because, fmt.Sprintf("hop %d, %s: %s: %s", i+1, v.Package, ch.Check, ch.Because))
-				}
-			}
-			why = append(why, r)
-			if status != exitMisfit {
-				status = statusOf(v.Verdict)
+		if v == nil {
+			refuse(present.Refused{Device: t.Device.Name.Text, Outcome: fit.Misfit, Because: []string{fmt.Sprintf("hop %d: no package at hand carries release %s; download it into the kit's packages/", i+1, s.Release)}})
+			continue
+		}
+		stands := false
+		for ch := range v.All() {
+			stands = stands || ch.Outcome == fit.Unsettled && ch.Stands()
+		}
+		if v.Verdict == fit.Fits || v.Verdict == fit.Unsettled && evenIf && !stands {
+			continue
+		}
+		r := present.Refused{Device: t.Device.Name.Text, Outcome: v.Verdict}
+		for ch := range v.All() {
+			if ch.Outcome == v.Verdict {
+				r.Because = append(r.Because, fmt.Sprintf("hop %d, %s: %s: %s", i+1, v.Package, ch.Check, ch.Because))
 			}
 		}
+		refuse(r)
 	}
 	return why, status
 }

@@ -4,8 +4,10 @@ import (
 	"context"
 	"errors"
 	"flag"
+	"slices"
 	"strings"
 
+	"fitcheck/core/fit"
 	"fitcheck/core/plan"
 	"fitcheck/core/rulebook"
 	"fitcheck/internal/present"
@@ -71,12 +73,19 @@ func (p *planning) stage(ctx context.Context, c *call, devices names, into strin
 	if err != nil {
 		return nil, 0, err
 	}
+	unused := map[string]int{} // for how many devices a package has no use
 	for _, d := range all {
 		t, err := p.target(ctx, c, d)
 		if err != nil {
 			return nil, 0, err
 		}
 		doc.Targets = append(doc.Targets, t)
+		for _, v := range t.Unused {
+			unused[v.Path]++
+		}
+	}
+	for _, t := range doc.Targets {
+		t.Unused = slices.DeleteFunc(t.Unused, func(v *fit.Verdict) bool { return unused[v.Path] < len(all) })
 		why, st := refusal(t, evenIf)
 		doc.Refused = append(doc.Refused, why...)
 		if st == exitMisfit || status == exitFits {

@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"fitcheck/core/fit"
+	"fitcheck/core/fit/check"
 )
 
 // match shows a verdict: first the verdict, then what decides it, then the
@@ -115,19 +116,13 @@ func collapse(v *fit.Verdict) []memberCheck {
 	return out
 }
 
-// identityFirst are the checks that make a fit what it is.
-var identityFirst = []string{"intact", "model", "revision", "arch", "board", "family", "path", "needs", "paired", "uniform"}
-
-// noted are the checks that say why they do not apply.
-var noted = []string{"revision", "arch"}
-
 // divide picks the checks that decide the verdict: the worst ones, and for a
 // fit those on which it rests.
 func divide(verdict fit.Outcome, all []memberCheck) (deciding, rest []memberCheck) {
 	for _, c := range all {
 		switch {
-		case c.Outcome == fit.NotApplicable && !slices.Contains(noted, c.Check.Check): // silent
-		case c.Outcome == verdict && (verdict != fit.Fits || slices.Contains(identityFirst, c.Check.Check)):
+		case c.Outcome == fit.NotApplicable && !check.Find(c.Check.Check).Explains: // silent
+		case c.Outcome == verdict && (verdict != fit.Fits || check.Find(c.Check.Check).First):
 			deciding = append(deciding, c)
 		default:
 			rest = append(rest, c)

@@ -26,6 +26,7 @@ type jsonSource struct {
 type jsonCheck struct {
 	Check     string       `json:"check"`
 	Component string       `json:"component,omitempty"`
+	Code      string       `json:"code"`
 	Outcome   string       `json:"outcome"`
 	Device    string       `json:"device"`
 	Package   string       `json:"package"`
@@ -57,7 +58,7 @@ type jsonMember struct {
 func checksJSON(all []fit.Check) []jsonCheck {
 	out := []jsonCheck{}
 	for _, c := range all {
-		j := jsonCheck{c.Check, c.Component, string(c.Outcome), c.Device, c.Package, c.Because, []jsonSource{}, c.Advice}
+		j := jsonCheck{c.Check, c.Component, c.Code, string(c.Outcome), c.Device, c.Package, c.Because, []jsonSource{}, c.Advice}
 		for _, x := range c.Sources {
 			j.Sources = append(j.Sources, jsonSource{x.Side, x.Value, string(x.Source.Kind), x.Source.Where()})
 		}

@@ -66,16 +66,14 @@ func (p PathAnswer) target() string {
 
 // sums says what the whole path costs.
 func (p PathAnswer) sums() string {
-	install, outage := p.Minutes()
+	install, outage, unknown := p.Minutes()
 	var parts []string
-	unknown := 0
-	for _, h := range p.Hops {
-		if h.Minutes == nil {
-			unknown++
-		}
-	}
 	if unknown < len(p.Hops) {
-		parts = append(parts, fmt.Sprintf("%s in all, %s of it without service", duration.Minutes(install), duration.Minutes(outage)))
+		at := ""
+		if unknown > 0 {
+			at = "at least "
+		}
+		parts = append(parts, fmt.Sprintf("%s%s in all, %s of it without service", at, duration.Minutes(install), duration.Minutes(outage)))
 	}
 	if unknown > 0 {
 		parts = append(parts, "the rulebook gives no minutes for "+count2(unknown, "hop"))
@@ -120,6 +118,9 @@ func (s *Screen) pathAnswer(all Paths, a PathAnswer) {
 		if h.NoReturn {
 			s.line(indent, bad, fmt.Sprintf("point of no return: after hop %d nothing leads back to %s", i+1, a.From))
 		}
+	}
+	if c := a.Capped; c != nil {
+		s.line(indent, doubt, fmt.Sprintf("the newest release is %s, and cannot be reached: %s", c.Release, c.Because))
 	}
 	for _, n := range a.Notes {
 		s.line(indent, info, n)

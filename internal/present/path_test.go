@@ -40,7 +40,7 @@ func pathShown(p Paths, width int) string {
 func TestPathOnTheScreen(t *testing.T) {
 	text := pathShown(samplePath(), 0)
 	at := -1
-	for _, want := range []string{"PATH  cab gets from 1.0 to 3.0 of g in 2 hops", "10 minutes in all, 4 of them without service; the rulebook gives no minutes for 1 hop; the configuration is RESET once",
+	for _, want := range []string{"PATH  cab gets from 1.0 to 3.0 of g in 2 hops", "at least 10 min in all, 4 min of it without service; the rulebook gives no minutes for 1 hop; the configuration is RESET once",
 		"point of no return: after hop 1", "3.0 is the newest", "o  1.0  runs now", "1. install 2.0", "boot ? -> 2.0, main 1.0 -> 2.0", "package: packages/a.zip and packages/b.zip", "by:  RN (rulebook rules.yaml:7)",
 		"POINT OF NO RETURN", "2. install 3.0 (crosses from f to g)", "package: none at hand; to download", "the configuration is RESET: save", "*  3.0  is where it is to be",
 		"none     1.0: it goes down", "downward: closed (rulebook rules.yaml:5)", "a factory reset keeps 3.0", "1. download 3.0", "2. check the first in full: fitcheck match -device cab packages/a.zip packages/b.zip"} {

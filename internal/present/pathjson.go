@@ -25,6 +25,12 @@ type jsonPath struct {
 	Members   []string        `json:"members,omitempty"`
 	Notes     []string        `json:"notes,omitempty"`
 	Plans     []jsonPath      `json:"plans,omitempty"`
+	Capped    *jsonCapped     `json:"capped,omitempty"`
+}
+
+type jsonCapped struct {
+	Release string `json:"release"`
+	Because string `json:"because"`
 }
 
 // toDownload stands for the package of a release that is not at hand.
@@ -33,6 +39,9 @@ const toDownload = "to download"
 type jsonMinutes struct {
 	Install int `json:"install"`
 	Outage  int `json:"outage"`
+	// UnknownHops are hops of which the rulebook gives no minutes: then the sums are
+	// only a part.
+	UnknownHops int `json:"unknown_hops,omitempty"`
 }
 
 type jsonCited struct {
@@ -69,6 +78,7 @@ type jsonHop struct {
 
 type jsonBlocked struct {
 	Release string      `json:"release"`
+	Code    string      `json:"code"`
 	Because string      `json:"because"`
 	Sources []jsonCited `json:"sources"`
 }
@@ -104,6 +114,7 @@ func PathJSON(p Paths) any {
 		doc.Unsettled, doc.Hops, doc.Blocked = append(doc.Unsettled, one.Unsettled...), append(doc.Hops, one.Hops...), append(doc.Blocked, one.Blocked...)
 		doc.Minutes.Install += one.Minutes.Install
 		doc.Minutes.Outage += one.Minutes.Outage
+		doc.Minutes.UnknownHops += one.Minutes.UnknownHops
 		doc.Resets += one.Resets
 	}
 	return doc
@@ -112,9 +123,12 @@ func PathJSON(p Paths) any {
 func planJSON(a PathAnswer) jsonPath {
 	doc := jsonPath{Fitcheck: about{"path", Edition}, Device: a.Name, From: a.From, To: a.To, Family: a.Family, Found: a.Found, Unsettled: append([]string{}, a.Unsettled...),
 		Hops: hopsJSON(a.Steps), Resets: a.Resets(), Blocked: []jsonBlocked{}, Members: a.Members, Notes: a.Notes}
-	doc.Minutes.Install, doc.Minutes.Outage = a.Minutes()
+	doc.Minutes.Install, doc.Minutes.Outage, doc.Minutes.UnknownHops = a.Minutes()
+	if a.Capped != nil {
+		doc.Capped = &jsonCapped{a.Capped.Release, a.Capped.Because}
+	}
 	for _, b := range a.Blocked {
-		doc.Blocked = append(doc.Blocked, jsonBlocked{b.Release, b.Because, citedJSON(b.Sources)})
+		doc.Blocked = append(doc.Blocked, jsonBlocked{b.Release, b.Code, b.Because, citedJSON(b.Sources)})
 	}
 	if b := a.Answer.Back; b != nil {
 		doc.Back = &jsonBack{b.Found, b.By, hopsJSON(a.Back), b.Because, citedJSON(b.Sources), b.Notes}
@@ -134,7 +148,7 @@ func hopsJSON(steps []plan.Step) []jsonHop {
 		h := jsonHop{Release: s.Release, Package: toDownload, From: s.From, To: s.To, FromFamily: s.FromFamily, ToFamily: s.Family, BootOnly: s.BootOnly, Members: s.Members,
 			Components: []jsonChange{}, Because: s.Because, Sources: citedJSON(s.Sources), ResetsConfig: s.ResetsConfig, NoReturn: s.NoReturn, Notes: s.Notes}
 		if s.Minutes != nil {
-			h.Minutes = &jsonMinutes{s.Minutes.Install, s.Minutes.Outage}
+			h.Minutes = &jsonMinutes{Install: s.Minutes.Install, Outage: s.Minutes.Outage}
 		}
 		var names []string
 		for _, p := range s.Packages {

@@ -187,7 +187,7 @@ func RunbookJSON(b *plan.Runbook, refused []Refused) any {
 	}
 	out.Device, out.From, out.To = b.Device, b.From, b.To
 	if b.Known {
-		out.Minutes = &jsonMinutes{b.Install, b.Outage}
+		out.Minutes = &jsonMinutes{Install: b.Install, Outage: b.Outage}
 	}
 	for _, s := range b.Sections {
 		j := jsonSection{Title: s.Title, Minutes: s.Minutes, Steps: []jsonInstruction{}}

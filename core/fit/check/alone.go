@@ -1,0 +1,34 @@
+package check
+
+import (
+	"fitcheck/core/truth"
+)
+
+// Alone are the checks of an image that is put on the device alone, as through a boot
+// loader: its release stands, and what is on the device can start it.
+func (c *Case) Alone(component string, k *Candidate) []Line {
+	if c.Rules == nil {
+		return nil
+	}
+	if component == c.Main() && k.Release.Text != "" {
+		c.Release = k.Release
+	}
+	c.Chosen = map[string]*Candidate{component: k}
+	out := c.Standing(component, k)
+	rel := k.Release.Rule
+	if rel == nil || component != c.Main() {
+		return out
+	}
+	if rel.For(c.Rules, c.First("model"), c.First("revision")) == truth.No {
+		l := pathNotFor.Line(component, rel.Version.Text, c.Hardware())
+		l.Device, l.Package = c.Hardware(), "release "+rel.Version.Text
+		out = append(out, *l.Cite(c.ofDevice(), c.ofRule("release "+rel.Version.Text, rel.Spot), k.cite()))
+	}
+	for i := range rel.Needs {
+		n := &rel.Needs[i]
+		if n.Component.Set() && n.Component.Text != component || n.Memory.Set() {
+			out = append(out, c.need(n))
+		}
+	}
+	return out
+}

@@ -1,0 +1,37 @@
+package check
+
+import (
+	"fitcheck/core/member"
+	"fitcheck/core/rulebook"
+	"fitcheck/core/truth"
+)
+
+var entitledCheck = Register(&Check{Name: "entitled", Order: 230, Doc: "Is the release covered by the entitlement?"})
+
+var (
+	entitledCovered = entitledCheck.Code("covered", Fits, "the release is not later than the entitlement", "the release is of %s", "")
+	entitledEnded   = entitledCheck.Code("ended", Misfit, "the release is later than the entitlement", "the release is of %s, after the entitlement ended", "renew the entitlement, or take an older release")
+	entitledNoDate  = entitledCheck.Code("no_date", Unsettled, "the release has no date", "the rulebook does not give the release's date", "")
+	entitledGuessed = entitledCheck.Code("guessed", Unsettled, "the end of the entitlement is only guessed", "%s", "")
+	entitledNone    = entitledCheck.Code("none_given", NotApplicable, "the device file gives no end of the entitlement", "the device file gives no end of the entitlement", "")
+)
+
+// entitled: the release must not be later than the entitlement.
+func (c *Case) entitled(rel *rulebook.Release) Line {
+	until, v := c.Entitled()
+	base := Line{Device: v.Text(), Package: "release " + rel.Version.Text, Sources: append(ofMember(v), c.citeRelease(), c.ofRule("release "+rel.Version.Text, rel.Spot))}
+	switch v.State {
+	case member.Missing:
+		return entitledNone.become(base)
+	case member.Guessed:
+		return entitledGuessed.become(base, why("entitled_until", v)).Advise("%s", c.howToKnow("entitled_until", v))
+	}
+	base.Device = "until " + v.First()
+	switch rel.Entitled(until) {
+	case truth.Unknown:
+		return entitledNoDate.become(base).Advise("add date: to the release in %s", c.Rules.File)
+	case truth.No:
+		return entitledEnded.become(base, rel.Date.Day.Format("2006-01-02"))
+	}
+	return entitledCovered.become(base, rel.Date.Day.Format("2006-01-02"))
+}

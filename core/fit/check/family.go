@@ -1,0 +1,96 @@
+package check
+
+import (
+	"fmt"
+
+	"fitcheck/core/fact"
+	"fitcheck/core/member"
+	y "fitcheck/core/yamlfile"
+)
+
+var familyReasons = respect(fact.Family, 100, "image family")
+
+var (
+	familyOfRelease = familyReasons.Code("of_release", Fits, "no source names the family, and by the rulebook the release, or the model, has the device's", "the rulebook says so: %s", "")
+	familyNotOurs   = familyReasons.Code("of_other_release", Misfit, "by the rulebook the release is of another family", "the device runs %s, and the package is of %s", "")
+	familyNotNamed  = familyReasons.Code("not_named", Unsettled, "nothing says which family the package is of", "nothing says which image family the package is of", "add the release and its families to the rulebook")
+	familyNoRule    = familyReasons.Code("no_rule", NotApplicable, "there is no rulebook, and neither side speaks of a family", "neither side speaks of an image family", "")
+	familyCrosses   = familyReasons.Code("crosses", Fits, "the package is of another family, which the model may run, and a rule allows the move", "the model may run %s, and %s", "")
+	familyMayNot    = familyReasons.Code("crossing_unknown", Unsettled, "the package is of another family, which the model may run, and the rulebook does not settle the move",
+		"the model may run %s, but %s", "find out what the release notes say of this move, and add it to the rulebook")
+	familyNoCrossing = familyReasons.Code("no_crossing", Misfit, "the package is of another family, which the model may run, and no rule allows the move", "%s; %s", "")
+)
+
+// familyNotNamed settles the family of a package that does not say it: that of its
+// release, else that of a model with one family.
+func (c *Case) familyNotNamed(base Line, cand *Candidate) Line {
+	v := c.Value(fact.Family)
+	rel := cand.Release.Rule
+	var families []y.Text
+	switch {
+	case c.Rules == nil:
+		return familyNoRule.become(base)
+	case rel != nil && len(rel.Families) > 0:
+		families = rel.Families
+		base.Package = "release " + rel.Version.Text + " is of " + texts(families)
+	case c.Model != nil && len(c.Model.Value.Families) == 1:
+		families = c.Model.Value.Families
+		base.Package = "not said; the model has one family"
+	case c.Model != nil && len(c.Model.Value.Families) == 0 && v.State == member.Missing && len(c.Rules.Families.Entries) == 0:
+		return familyNoRule.become(base)
+	default:
+		return familyNotNamed.become(base)
+	}
+	var facts []fact.Fact
+	for _, t := range families {
+		f := fact.Fact{About: fact.Family, Value: t.Text, Source: c.Rules.Source(t.Spot)}
+		facts = append(facts, f)
+		base.Cite(Cited{OfRule, t.Text, f.Source})
+	}
+	switch v.State {
+	case member.Missing:
+		return familyReasons.deviceUnknown.become(base, why("image family", v)).Advise("add family: to %s", c.Device.File)
+	case member.Guessed:
+		return familyReasons.guessed.become(base, why("image family", v)).Advise("%s", c.howToKnow("family", v))
+	case member.Contradicted:
+		return familyReasons.deviceContradicted.become(base, v.Why).Advise("correct the device file, or add the family to the model in the rulebook")
+	}
+	if c.stance(fact.Family, facts) == names {
+		return familyOfRelease.become(base, base.Package)
+	}
+	l := familyNotOurs.become(base, v.Text(), texts(families)).Advise("get the image of family %s", v.Text())
+	return c.crossing(l, cand, facts)
+}
+
+// crossing lets a package of another family through when the model may run that
+// family and a hop rule allows the move.
+func (c *Case) crossing(l Line, cand *Candidate, facts []fact.Fact) Line {
+	if !c.Value(fact.Family).Known() {
+		return l
+	}
+	for _, f := range facts {
+		family, ok := c.MayRun(f.Value)
+		if !ok {
+			continue
+		}
+		rel := cand.Release
+		if rel.Text == "" {
+			rel = c.Release
+		}
+		rel.Family = family
+		r := c.rule(rel)
+		cited := Cited{OfRule, r.Document, r.Source}
+		if cited.Source.File == "" {
+			cited.Source = fact.Source{Kind: fact.Rulebook, File: c.Rules.File}
+		}
+		l.Cite(cited)
+		switch {
+		case r.Settled && r.Allowed:
+			return familyCrosses.become(l, family, r.Because)
+		case !r.Settled:
+			return familyMayNot.become(l, family, r.Because)
+		}
+		return familyNoCrossing.become(l, fmt.Sprintf("the device runs %s, and the package is of %s", c.Value(fact.Family).Text(), family), r.Because).Advise("%s", c.adviceAgainst(fact.Family))
+	}
+	return l
+}

@@ -1,0 +1,5 @@
+package check
+
+import "fitcheck/core/fact"
+
+var _ = respect(fact.Feature, 130, "feature")

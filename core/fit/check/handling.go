@@ -1,0 +1,46 @@
+package check
+
+import (
+	"fitcheck/core/survey"
+)
+
+var handlingCheck = Register(&Check{Name: "handling", Order: 250, Doc: "Is the package in the state in which it must be served?"})
+
+var (
+	handlingUnpack   = handlingCheck.Code("to_unpack", Fits, "it must be unpacked before it is served, and can be", "it must be unpacked before it is served", "")
+	handlingUnpacked = handlingCheck.Code("unpacked", Fits, "it is unpacked, as it must be served", "it is unpacked already, as it must be served", "")
+	handlingWhole    = handlingCheck.Code("whole", Fits, "it is whole, as it must be served", "it is whole, as it must be served: do not unpack it", "")
+	handlingNotWhole = handlingCheck.Code("not_whole", Misfit, "it must be served whole, and is unpacked", "it must be served whole, as downloaded, and this is an unpacked folder", "take the file that was downloaded")
+)
+
+// handling: a download that must stay whole is not served from a folder.
+func handling(s *survey.Survey) []Line {
+	e := s.Entry
+	if e == nil || !e.Handling.Set() {
+		return nil
+	}
+	base := Line{Device: "served " + e.Handling.Text, Package: s.Name,
+		Sources: []Cited{{OfRule, e.Handling.Text, s.Rulebook.Source(e.Handling.Spot)}, ofName(s.Name, s.Name)}}
+	switch {
+	case e.Handling.Text == "unpacked" && !s.Folder:
+		return []Line{handlingUnpack.become(base)}
+	case e.Handling.Text == "unpacked":
+		return []Line{handlingUnpacked.become(base)}
+	case !s.Folder:
+		return []Line{handlingWhole.become(base)}
+	}
+	return []Line{handlingNotWhole.become(base)}
+}
+
+// Package are the checks about the packages as such.
+func Package(s *survey.Survey) []Line {
+	var out []Line
+	for _, part := range s.Each() {
+		out = append(out, opens(part)...)
+		if !part.Broken() {
+			out = append(out, handling(part)...)
+			out = append(out, signatures(part)...)
+		}
+	}
+	return out
+}

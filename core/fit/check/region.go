@@ -1,0 +1,5 @@
+package check
+
+import "fitcheck/core/fact"
+
+var _ = respect(fact.Region, 110, "region")

@@ -1,0 +1,133 @@
+package check
+
+import (
+	"slices"
+	"strings"
+
+	"fitcheck/core/fact"
+	"fitcheck/core/sign"
+	"fitcheck/core/survey"
+)
+
+var signatureCheck = Register(&Check{Name: "signature", Order: 30, Hardware: true, Doc: "Does the signature verify with the kit's key?"})
+
+var (
+	signatureVerifies = signatureCheck.Code("verifies", Fits, "it verifies with the kit's key", "%s: %s", "")
+	signatureFails    = signatureCheck.Code("fails", Misfit, "it does not verify, or cannot be read", "%s: %s", "do not install it; download it again from the maker")
+	signatureExpired  = signatureCheck.Code("expired", Unsettled, "the key that made it no longer holds", "%s: %s", "ask the maker for a package that is signed with a key that still holds")
+	signatureUnknown  = signatureCheck.Code("unknown_signer", Unsettled, "it is by a key that the kit does not have", "%s: %s", "find out who signed it, and put that key into keys/ only when the maker vouches for it")
+	signaturePartial  = signatureCheck.Code("partial", Unsettled, "it covers only a part of what is installed", "%s: %s", "ask the maker for an image whose signature covers all that it starts")
+	signatureNoKey    = signatureCheck.Code("no_key", Unsettled, "the kit has no key to verify it with", "%s: %s", "put the maker's public key into the kit's keys/")
+	signatureAbsent   = signatureCheck.Code("absent", Unsettled, "the rulebook expects one, and there is none", "%s: %s", "get the signature from the maker")
+	signatureQuick    = signatureCheck.Code("quick", Unsettled, "it was not verified", "the signature was not verified", "match again without -quick")
+	signatureExtra    = signatureCheck.Code("not_expected", Note, "the image carries one that nobody expects and for which there is no key", "%s: %s", "")
+	signatureInPart   = signatureCheck.Code("signed_in_part", Unsettled, "an image that would be started is not covered", "%s is not signed, nor is the configuration that starts it",
+		"ask the maker for an image whose signature covers all that it starts")
+	signatureNone = signatureCheck.Code("not_signed", Unsettled, "the rulebook expects the image to carry one, and it carries none", "the rulebook expects the image to carry a signature, and it carries none", "ask the maker for the signed image")
+)
+
+// signatures tell how the signature that the rulebook expects came out.
+func signatures(s *survey.Survey) []Line {
+	var out []Line
+	for _, sig := range s.Signatures {
+		l := signed(sig)
+		if sig.Rule != nil {
+			l.Cite(Cited{OfRule, "key " + sig.Rule.Key.Text, s.Rulebook.Source(sig.Rule.Spot)})
+		}
+		out = append(out, l)
+	}
+	if e := s.Entry; e != nil && e.Signature != nil && len(out) == 0 && e.Signature.Of.Text != "image" && !s.Broken() {
+		l := signatureQuick.Line("")
+		l.Device, l.Package = "signed", "not verified"
+		out = append(out, *l.Cite(Cited{OfRule, "signature", s.Rulebook.Source(e.Signature.Spot)}, ofName("not verified", s.Name)))
+	}
+	return out
+}
+
+// signature tells how the signatures came out that an image carries itself: those
+// of the image, and of the configuration that would start.
+func (c *Case) signature(k Component, it *survey.Item) []Line {
+	var out []Line
+	config := c.Configuration(it)
+	of := c.Survey.PartOf(it.Address)
+	expected := of.Entry != nil && of.Entry.Signature != nil && of.Entry.Signature.Of.Text == "image"
+	for _, s := range it.Signed {
+		if config != "" && s.Config != "" && s.Config != config {
+			continue
+		}
+		l := signed(s)
+		l.Component = k.Name
+		if s.Outcome == sign.NoKey && !expected {
+			l = signatureExtra.become(l, s.Of, s.Because)
+		}
+		out = append(out, l)
+	}
+	if !expected {
+		return out
+	}
+	rule := of.Entry.Signature
+	missing := func(code *Code, said string, args ...any) {
+		l := code.Line(k.Name, args...)
+		l.Device, l.Package = "a signed image", said
+		out = append(out, *l.Cite(Cited{OfRule, "key " + rule.Key.Text, of.Rulebook.Source(rule.Spot)}, Cited{OfPackage, said, fact.Source{Kind: fact.Header, File: it.Address}}))
+	}
+	if len(out) == 0 {
+		missing(signatureNone, "not signed")
+	} else if left := unsigned(it, config); len(left) > 0 {
+		missing(signatureInPart, "signed in part", strings.Join(left, ", "))
+	}
+	return out
+}
+
+// unsigned lists the images that a configuration starts and that neither its
+// signature nor one of their own covers. Without a configuration's name, any of
+// them may be the one that starts.
+func unsigned(it *survey.Item, config string) []string {
+	if it.Image == nil {
+		return nil
+	}
+	images, configs := map[string]bool{}, map[string]bool{}
+	for _, s := range it.Signed {
+		switch {
+		case s.Config != "": // how that came out is told by itself
+			configs[s.Config] = true
+		case s.Outcome == sign.Verified:
+			images[s.Of] = true
+		}
+	}
+	var out []string
+	if len(it.Image.Configs) == 0 { // nothing says which of its images starts
+		for _, p := range it.Image.Parts {
+			if !images[it.Address+"::"+p.Name] {
+				out = append(out, p.Name)
+			}
+		}
+	}
+	for _, conf := range it.Image.Configs {
+		if config != "" && conf.Name != config || configs[conf.Name] {
+			continue
+		}
+		for _, name := range conf.Images {
+			if !images[it.Address+"::"+name] && !slices.Contains(out, name) {
+				out = append(out, name)
+			}
+		}
+	}
+	return out
+}
+
+// signed words how a signature came out.
+func signed(s survey.Signed) Line {
+	code := map[sign.Outcome]*Code{sign.Verified: signatureVerifies, sign.Failed: signatureFails, sign.Unread: signatureFails, sign.Expired: signatureExpired,
+		sign.Unknown: signatureUnknown, sign.Partial: signaturePartial, sign.NoKey: signatureNoKey}[s.Outcome]
+	if code == nil {
+		code = signatureAbsent
+	}
+	l := code.Line("", s.Of, s.Because)
+	said := string(s.Outcome)
+	if s.Signer != "" {
+		said += " by " + s.Signer
+	}
+	l.Device, l.Package = "a signature that verifies", string(s.Outcome)
+	return *l.Cite(Cited{OfStated, said, s.Source}, Cited{OfPackage, said, fact.Source{Kind: fact.Content, File: s.Of}})
+}

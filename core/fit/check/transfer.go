@@ -1,0 +1,112 @@
+package check
+
+import (
+	"fmt"
+	"path"
+	"strings"
+
+	"fitcheck/core/fact"
+	"fitcheck/core/survey"
+	y "fitcheck/core/yamlfile"
+)
+
+var transferCheck = Register(&Check{Name: "transfer", Order: 240, Doc: "Do names and sizes keep to what the device's transfer carries?"})
+
+var (
+	transferKeeps   = transferCheck.Code("carried", Fits, "names and sizes keep to the rulebook's transfer", "names and sizes keep to what the transfer carries", "")
+	transferLarge   = transferCheck.Code("too_large", Misfit, "a file is too large", "%s has %s, and the transfer carries at most %s (%s)", "use another way of transfer that the device offers, and describe it under transfer: in the rulebook")
+	transferLong    = transferCheck.Code("name_too_long", Misfit, "a name is too long", "the name %s has %d characters, and the device takes at most %d", "ask the maker whether the file may be renamed")
+	transferStrange = transferCheck.Code("name_not_carried", Misfit, "a name holds characters that cannot be transferred", "the name %q holds characters that cannot be transferred", "ask the maker whether the file may be renamed")
+)
+
+// blockBound is the largest file that TFTP carries without negotiating a block size
+// (RFC 1350): 65535 blocks, the last of which is not full.
+const blockBound = 65535*512 - 1
+
+// served is a file that the device will fetch.
+type served struct {
+	name string
+	size int64
+	item *survey.Item
+}
+
+// serves lists what a server would offer for this device: the chosen images, or the
+// whole package where it must stay so.
+func (c *Case) serves() []served {
+	var out []served
+	seen := map[string]bool{}
+	for _, k := range c.Components() {
+		cand := c.Chosen[k.Name]
+		if cand == nil {
+			continue
+		}
+		it := cand.Item
+		if of := c.Survey.PartOf(it.Address); served1(of) {
+			if root := of.Root(); root != nil {
+				it = root
+			}
+		}
+		if !seen[it.Address] {
+			seen[it.Address] = true
+			out = append(out, served{path.Base(it.Name), it.Size, it})
+		}
+	}
+	return out
+}
+
+// served1 tells whether a package is served as the one file that was downloaded.
+func served1(s *survey.Survey) bool {
+	return s.Entry != nil && s.Entry.Handling.Text == "whole" && !s.Folder
+}
+
+// Carried: what will be fetched keeps to the rules of the transfer, and there is
+// room for it.
+func (c *Case) Carried() []Line {
+	files := c.serves()
+	if len(files) == 0 || c.Rules == nil {
+		return nil
+	}
+	return append(c.transfer(files), c.room(files)...)
+}
+
+func (c *Case) transfer(files []served) []Line {
+	t := c.Rules.Transfer
+	if t == nil {
+		return nil
+	}
+	largest, bound := t.Largest.Bytes, fmt.Sprintf("largest: %s", y.FormatSize(t.Largest.Bytes))
+	if tftp := strings.EqualFold(t.Protocol.Text, "tftp"); tftp && t.Blocksize != nil && !*t.Blocksize && (largest == 0 || largest > blockBound) {
+		largest, bound = blockBound, "TFTP without block-size negotiation"
+	}
+	if largest == 0 {
+		bound = "no bound"
+	}
+	var names []string
+	base := Line{Device: bound, Sources: []Cited{c.ofRule("transfer, "+bound, t.Spot)}}
+	for _, f := range files {
+		names = append(names, f.name)
+		base.Cite(Cited{OfPackage, fmt.Sprintf("%s, %s", f.name, y.FormatSize(f.size)), fact.Source{Kind: fact.Content, File: f.item.Address, Size: f.size}})
+	}
+	base.Package = strings.Join(names, ", ")
+	for _, f := range files {
+		switch {
+		case largest > 0 && f.size > largest:
+			return []Line{transferLarge.become(base, f.name, y.FormatSize(f.size), y.FormatSize(largest), bound)}
+		case t.LongestName > 0 && len(f.name) > t.LongestName:
+			return []Line{transferLong.become(base, f.name, len(f.name), t.LongestName)}
+		case !plainName(f.name):
+			return []Line{transferStrange.become(base, f.name)}
+		}
+	}
+	return []Line{transferKeeps.become(base)}
+}
+
+// plainName: printable ASCII without blanks goes over every protocol.
+func plainName(name string) bool {
+	for _, r := range name {
+		if r <= ' ' || r > '~' {
+			return false
+		}
+	}
+	return name != ""
+}
