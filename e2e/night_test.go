@@ -199,7 +199,7 @@ func TestCommandsAgree(t *testing.T) {
 		// What the plan promises is confirmed by a device that is so, and what ran
 		// before is not.
 		after := filepath.Join(dir, name+"-after.yaml")
-		require.NoError(t, os.WriteFile(after, promised(t, r.out), 0o644))
+		require.NoError(t, os.WriteFile(after, promised(t, name, r.out), 0o644))
 		args := []string{"confirm", "-device", name, "-to", doc.To, "-json", "-after"}
 		c := call(t, dir, append(args, after)...)
 		assert.Contains(t, []int{0, 3}, c.status, "%s: %s", name, c.out)
@@ -232,7 +232,7 @@ func TestCommandsAgree(t *testing.T) {
 
 // promised writes a device file by the components that the hops of a path
 // change.
-func promised(t *testing.T, pathOut string) []byte {
+func promised(t *testing.T, name, pathOut string) []byte {
 	var doc struct {
 		Hops []struct {
 			Members    []string
@@ -256,7 +256,7 @@ func promised(t *testing.T, pathOut string) []byte {
 		}
 		return "installed: {" + strings.Join(out, ", ") + "}"
 	}
-	text := "kind: device\nname: after\n"
+	text := "kind: device\nname: " + name + "\n"
 	if len(installed) == 1 && installed[""] != nil {
 		return []byte(text + line(installed[""]) + "\n")
 	}

@@ -3,6 +3,7 @@ package archive
 import (
 	"bufio"
 	"errors"
+	"fitcheck/core/fault"
 	"io"
 	"sync"
 	"sync/atomic"
@@ -163,7 +164,7 @@ func (w *walker) each(n int, do func(i int) error) error {
 			if i >= n {
 				return
 			}
-			if err := do(i); err != nil {
+			if err := fault.Do(func() error { return do(i) }); err != nil {
 				once.Do(func() { first = err })
 				stop.Store(true)
 			}

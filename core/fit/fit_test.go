@@ -159,7 +159,9 @@ func (s scene) run(t *testing.T) *Verdict {
 	}
 	sv, err := survey.Run(context.Background(), path, o)
 	require.NoError(t, err)
-	return Match(d, Only(rb), sv, s.options)
+	v := Match(d, Only(rb), sv, s.options)
+	record(s.name, v)
+	return v
 }
 
 func (s scene) zip(t testing.TB) []byte {

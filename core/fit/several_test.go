@@ -54,7 +54,11 @@ func TestPackagesThatCompleteEachOther(t *testing.T) {
 	d, err := device.Read("c.yaml", []byte("kind: device\nname: ctl\nmodel: VC-40\ninstalled: {loader: '2.2', system: '2.2'}\n"))
 	require.NoError(t, err)
 	match := func(files map[string][]byte) []*Verdict {
-		return MatchAll(d, Only(rb), surveys(t, rb, files), Options{Cache: NewCache()})
+		all := MatchAll(d, Only(rb), surveys(t, rb, files), Options{Cache: NewCache()})
+		for _, v := range all {
+			record("packages that complete each other", v)
+		}
+		return all
 	}
 	names := func(all []*Verdict) (out []string) {
 		for _, v := range all {
@@ -92,6 +96,7 @@ func TestPackagesThatCompleteEachOther(t *testing.T) {
 	other, err := device.Read("r.yaml", []byte("kind: device\nname: radio\nmodel: VR-9\ninstalled: {main: '1.0'}\n"))
 	require.NoError(t, err)
 	v := MatchAll(other, Only(rb), surveys(t, rb, map[string][]byte{"loader-2.4.bin": loader}), Options{})[0]
+	record("a package for other components", v)
 	assert.Equal(t, Misfit, v.Verdict, "a package that brings nothing for the device never fits it")
 	assert.Contains(t, find(v, "complete")[0].Because, "has no such component")
 }

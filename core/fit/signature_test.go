@@ -67,6 +67,7 @@ func TestExpectedSignature(t *testing.T) {
 			sv, err := survey.Run(context.Background(), p, o)
 			require.NoError(t, err)
 			v := Match(d, Only(rb), sv, Options{})
+			record(name, v)
 			if c.quick {
 				assert.NotEqual(t, Fits, v.Verdict, dump(v))
 			} else {
@@ -144,6 +145,7 @@ func TestImagesSignedOneByOne(t *testing.T) {
 			}})
 			require.NoError(t, err)
 			v := Match(d, Only(rb), sv, Options{})
+			record(name, v)
 			worst, because := Fits, ""
 			for _, check := range find(v, "signature") {
 				if check.Outcome != Fits {

@@ -171,6 +171,13 @@ func (k *Kit) Key(name string) (*sign.Key, error) {
 // Device finds a device: a file, or the name of one under devices/.
 func (k *Kit) Device(name string) (*device.Device, error) {
 	path := name
+	if inKit := filepath.Join(k.Dir, name); filepath.IsLocal(name) && filepath.Ext(name) != "" {
+		if _, err := os.Stat(path); err != nil { // as the kit's own files are cited
+			if _, err := os.Stat(inKit); err == nil {
+				path = inKit
+			}
+		}
+	}
 	if info, err := os.Stat(path); err != nil || info.IsDir() {
 		found, err := k.deviceNamed(name)
 		if err != nil {
@@ -208,9 +215,10 @@ func (k *Kit) deviceNamed(name string) (string, error) {
 // Package finds a package: a path, or a name under packages/.
 func (k *Kit) Package(name string) string {
 	if _, err := os.Lstat(name); err != nil && filepath.IsLocal(name) {
-		inKit := filepath.Join(k.Dir, "packages", name)
-		if _, err := os.Stat(inKit); err == nil {
-			return inKit
+		for _, inKit := range []string{filepath.Join(k.Dir, "packages", name), filepath.Join(k.Dir, name)} {
+			if _, err := os.Stat(inKit); err == nil {
+				return inKit
+			}
 		}
 	}
 	return name

@@ -1,6 +1,7 @@
 package plan
 
 import (
+	"fmt"
 	"slices"
 	"strings"
 
@@ -37,15 +38,13 @@ func (s *Step) serves(v *fit.Verdict, rules Rules) {
 				if m.Name != w.member {
 					continue
 				}
-				m.Checks = append(m.Checks, sides(completeNotHeld.Line(w.component, w.component, s.Release, w.member), w.member, v.Package,
+				m.Checks = append(m.Checks, sides(check.Explain(check.Complete+".no_image").Line(w.component, fmt.Sprintf("%s %s", s.Release, w.component)), w.member, v.Package,
 					fit.Cited{Side: fit.OfDevice, Value: w.member, Source: b.Source("name", b.Name.Spot)}, fit.Cited{Side: fit.OfPackage, Value: v.Package, Source: fact.Source{Kind: fact.FileName, File: v.Package}}))
 				m.Verdict, v.Verdict = fit.Misfit, fit.Misfit
 			}
 		}
 	}
 }
-
-var completeNotHeld = check.Find("complete").Code("not_held", fit.Misfit, "a package given for a hop does not hold the image of its release", "it does not hold the %s of release %s for %s", "get the package of this release that is for it")
 
 // wanted is an image that a hop installs on a member; must says that it cannot
 // do without.

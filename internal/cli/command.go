@@ -10,13 +10,17 @@ import (
 	"io"
 	"log/slog"
 	"os"
+	"slices"
 	"strings"
 
 	"golang.org/x/term"
 
 	"fitcheck/core/archive"
+	"fitcheck/core/fault"
 	"fitcheck/core/fit"
+	"fitcheck/core/fit/check"
 	"fitcheck/core/kit"
+	"fitcheck/core/yamlfile"
 	"fitcheck/internal/present"
 )
 
@@ -87,7 +91,19 @@ type call struct {
 }
 
 func (c *call) screen() *present.Screen {
-	return &present.Screen{Out: c.env.Stdout, Width: c.env.Width, Color: c.env.Color}
+	return &present.Screen{Out: c.env.Stdout, Width: c.env.Width, Color: c.env.Color, Kit: c.namedKit()}
+}
+
+// namedKit is the kit as a flag named it, "" where none did: the commands that are
+// offered then name it, too.
+func (c *call) namedKit() string {
+	named := ""
+	c.flags.Visit(func(f *flag.Flag) {
+		if f.Name == "kit" && f.Value.String() != "." {
+			named = f.Value.String()
+		}
+	})
+	return named
 }
 
 func (c *call) kit() (*kit.Kit, error) { return kit.Open(c.kitDir) }
@@ -100,7 +116,7 @@ func (e *usageError) Error() string { return e.msg }
 func usagef(format string, args ...any) error { return &usageError{fmt.Sprintf(format, args...)} }
 
 func commands() []*command {
-	return []*command{deviceCommand, surveyCommand, unpackCommand, headerCommand, notesCommand, matchCommand, pathCommand, stageCommand, runbookCommand, confirmCommand, recoverCommand, standInCommand, rulebookCommand, demoCommand, versionCommand, helpCommand}
+	return []*command{deviceCommand, surveyCommand, unpackCommand, headerCommand, notesCommand, matchCommand, pathCommand, stageCommand, runbookCommand, confirmCommand, recoverCommand, rulebookCommand, explainCommand, standInCommand, demoCommand, versionCommand, helpCommand}
 }
 
 // Run runs the program with its arguments (without the program's name) and
@@ -126,8 +142,41 @@ func Run(ctx context.Context, args []string, env Env) int {
 	for _, cmd := range commands() {
 		names = append(names, cmd.name)
 	}
-	fmt.Fprintf(env.Stderr, "fitcheck: there is no command %q; the commands are %s\n", present.Safe(name), strings.Join(names, ", "))
+	err := usagef("there is no command %q; the commands are %s", present.Safe(name), strings.Join(names, ", "))
+	if wantsJSON(args) {
+		_ = present.WriteJSON(env.Stdout, present.ErrorJSON("usage", err.Error(), ""))
+	}
+	fmt.Fprintf(env.Stderr, "fitcheck: %v\n", err)
 	return exitUsage
+}
+
+// wantsJSON tells whether arguments ask for JSON, also where they cannot be read.
+func wantsJSON(args []string) bool {
+	return slices.ContainsFunc(args, func(a string) bool {
+		return a == "-json" || a == "--json" || a == "-json=true" || a == "--json=true" || a == "-format=json"
+	})
+}
+
+// failure tells what kind of failure an error is, and where it lies.
+func failure(err error) (code, where string) {
+	var u *usageError
+	var bound *archive.BoundError
+	var open *archive.OpenError
+	var own *fault.Error
+	var file yamlfile.Errors
+	switch {
+	case errors.As(err, &u):
+		return "usage", ""
+	case errors.As(err, &own):
+		return "fault", ""
+	case errors.As(err, &bound):
+		return "refused.bound", bound.Item
+	case errors.As(err, &open):
+		return "refused.open", open.Path
+	case errors.As(err, &file) && len(file) > 0:
+		return "refused.file", fmt.Sprintf("%s:%d:%d", file[0].File, file[0].Spot.Line, file[0].Spot.Column)
+	}
+	return "refused", ""
 }
 
 func (cmd *command) call(ctx context.Context, args []string, env Env) int {
@@ -164,9 +213,13 @@ func (cmd *command) call(ctx context.Context, args []string, env Env) int {
 	}
 	status := exitUsage
 	if err == nil {
-		status, err = run(ctx, c, rest)
+		err = fault.Do(func() (err error) {
+			status, err = run(ctx, c, rest)
+			return err
+		})
 	} else {
 		err = &usageError{err.Error()}
+		c.json = c.json || cmd.tells && wantsJSON(args)
 	}
 	if ctx.Err() != nil {
 		fmt.Fprintln(env.Stderr, "fitcheck: interrupted; temporary files are removed, nothing was changed")
@@ -182,8 +235,17 @@ func (cmd *command) call(ctx context.Context, args []string, env Env) int {
 	if errors.As(err, &bound) {
 		err = fmt.Errorf("%w; if you trust where it comes from, %s raises the bound", err, boundFlag[bound.Bound])
 	}
+	var own *fault.Error
+	if errors.As(err, &own) {
+		slog.Debug("fault", "stack", string(own.Stack))
+		err = fmt.Errorf("%w; please report it, with the version (%s) and what you called: fitcheck %s", err, Version, quoted(append([]string{cmd.name}, args...)))
+	}
+	if c.json && !out.begun {
+		code, where := failure(err)
+		_ = present.WriteJSON(env.Stdout, present.ErrorJSON(code, err.Error(), where))
+	}
 	for line := range strings.SplitSeq(err.Error(), "\n") {
-		fmt.Fprintln(env.Stderr, "fitcheck: "+present.Safe(line))
+		fmt.Fprintln(env.Stderr, "fitcheck: "+present.Safe(present.Paste(line, c.namedKit())))
 	}
 	var u *usageError
 	if errors.As(err, &u) {
@@ -196,14 +258,16 @@ func (cmd *command) call(ctx context.Context, args []string, env Env) int {
 // checkedWriter remembers that a result could not be written in full, so that
 // half a report on a full disk never comes with a good exit status.
 type checkedWriter struct {
-	w   io.Writer
-	err error
+	w     io.Writer
+	err   error
+	begun bool // something was written
 }
 
 func (c *checkedWriter) Write(p []byte) (int, error) {
 	if c.err != nil {
 		return 0, c.err
 	}
+	c.begun = true
 	n, err := c.w.Write(p)
 	if err != nil {
 		c.err = fmt.Errorf("the result could not be written in full: %w; free some space, or write it elsewhere", err)
@@ -233,6 +297,15 @@ func parse(f *flag.FlagSet, args []string) ([]string, error) {
 		front = append(front, args[0])
 		args = args[1:]
 	}
+}
+
+// quoted writes arguments so that a shell takes them as they are.
+func quoted(args []string) string {
+	var out []string
+	for _, a := range args {
+		out = append(out, check.Quote(a))
+	}
+	return strings.Join(out, " ")
 }
 
 func setLog(w io.Writer, level string) error {

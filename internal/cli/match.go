@@ -2,6 +2,7 @@ package cli
 
 import (
 	"context"
+	"errors"
 	"flag"
 	"fmt"
 	"path/filepath"
@@ -14,6 +15,7 @@ import (
 
 	"fitcheck/core/archive"
 	"fitcheck/core/device"
+	"fitcheck/core/fault"
 	"fitcheck/core/fit"
 	"fitcheck/core/kit"
 	"fitcheck/core/rulebook"
@@ -75,6 +77,7 @@ type matching struct {
 	surveys                       []*survey.Survey
 	cache                         *fit.Cache
 	surveyed                      map[string]*survey.Survey
+	refused                       []present.RefusedPackage
 }
 
 // names is a flag that may be given several times.
@@ -109,8 +112,16 @@ func (m *matching) run(ctx context.Context, c *call, args []string) (int, error)
 	}
 	for _, p := range paths {
 		if _, err := m.survey(ctx, c, p, prefer); err != nil {
-			return 0, err
+			if len(paths) == 1 || ctx.Err() != nil {
+				return 0, err
+			}
+			// Of several, a refusal of one is told, and the others are judged.
+			m.refused = append(m.refused, present.RefusedPackage{Package: p, Because: err.Error()})
+			fmt.Fprintln(c.env.Stderr, "fitcheck: refused, and the others are judged: "+present.Safe(err.Error()))
 		}
+	}
+	if len(m.surveys) == 0 {
+		return 0, errors.New("none of the packages could be read; what is wrong with each is told above")
 	}
 	answers, err := m.judge(ctx, devices)
 	if err != nil {
@@ -147,7 +158,7 @@ func (m *matching) tell(ctx context.Context, c *call, answers []present.Answer) 
 	case m.format == "junit":
 		return present.JUnit(c.env.Stdout, answers)
 	case m.format == "json":
-		return present.WriteJSON(c.env.Stdout, present.AnswersJSON(answers))
+		return present.WriteJSON(c.env.Stdout, present.AnswersJSON(answers, m.refused))
 	}
 	s := c.screen()
 	if m.evidence {
@@ -212,7 +223,8 @@ func (m *matching) judge(ctx context.Context, devices []*device.Device) ([]prese
 		if err != nil {
 			return nil, err
 		}
-		group.Go(func() error {
+		group.Go(func() (err error) {
+			defer fault.Catch(&err)
 			verdicts := fit.MatchAll(d, rules, m.surveys, m.options())
 			if len(devices)*len(verdicts) > maxFull {
 				for _, v := range verdicts[1:] {

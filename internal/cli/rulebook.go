@@ -6,6 +6,8 @@ import (
 	"errors"
 	"flag"
 	"fmt"
+	"os"
+	"path/filepath"
 	"strings"
 
 	"fitcheck/core/draft"
@@ -47,6 +49,11 @@ func (c *call) check(paths []string) (int, error) {
 	var files []present.CheckedFile
 	status := exitFits
 	for _, path := range paths {
+		if _, err := os.Stat(path); err != nil && filepath.IsLocal(path) { // as the kit's own files are cited
+			if inKit := filepath.Join(c.kitDir, path); exists(inKit) {
+				path = inKit
+			}
+		}
 		kind, warnings, err := kit.Read(path)
 		f := present.CheckedFile{Path: path, Kind: kind, Warnings: warnings}
 		if err != nil && !errors.As(err, &f.Errors) {
@@ -62,6 +69,11 @@ func (c *call) check(paths []string) (int, error) {
 	}
 	c.screen().Checked(files)
 	return status, nil
+}
+
+func exists(path string) bool {
+	_, err := os.Stat(path)
+	return err == nil
 }
 
 // draft writes a rulebook from what packages say of themselves.

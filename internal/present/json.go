@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"io"
 	"slices"
+	"strings"
 	"unicode/utf16"
 	"unicode/utf8"
 
@@ -38,6 +39,24 @@ func WriteJSON(w io.Writer, doc any) error {
 	}
 	_, err := w.Write(escapeInvisible(b.Bytes()))
 	return err
+}
+
+// ErrorJSON is the document of a call that failed: what is wrong, where, and what to do.
+func ErrorJSON(code, message, where string) any {
+	type failure struct {
+		Code   string `json:"code"`
+		What   string `json:"what"`
+		Where  string `json:"where"`
+		Advice string `json:"advice"`
+	}
+	f := failure{Code: code, What: message, Where: where}
+	if i := strings.LastIndex(message, "; "); i > 0 && !strings.Contains(message, "\n") {
+		f.What, f.Advice = message[:i], message[i+2:]
+	}
+	return struct {
+		Fitcheck about   `json:"fitcheck"`
+		Error    failure `json:"error"`
+	}{about{"error", Edition}, f}
 }
 
 // escapeInvisible escapes what encoding/json leaves as it is. Such characters

@@ -84,7 +84,7 @@ func TestMatchNarrow(t *testing.T) {
 
 func TestMatchJSON(t *testing.T) {
 	var b bytes.Buffer
-	require.NoError(t, WriteJSON(&b, AnswersJSON([]Answer{{Verdicts: []*fit.Verdict{verdict(fit.Misfit, model, revision)}}})))
+	require.NoError(t, WriteJSON(&b, AnswersJSON([]Answer{{Verdicts: []*fit.Verdict{verdict(fit.Misfit, model, revision)}}}, nil)))
 	var doc struct {
 		Verdict string
 		Members []struct {

@@ -85,10 +85,16 @@ func matchJSON(v, instead *fit.Verdict) jsonMatch {
 	return doc
 }
 
+// RefusedPackage is one of several that could not be read.
+type RefusedPackage struct {
+	Package string `json:"package"`
+	Because string `json:"because"`
+}
+
 // AnswersJSON is the document "match": one verdict, or, for several devices or
 // packages, the list of them under "matches", by device and the best first.
-func AnswersJSON(all []Answer) any {
-	if len(all) == 1 && len(all[0].Verdicts) == 1 {
+func AnswersJSON(all []Answer, refused []RefusedPackage) any {
+	if len(all) == 1 && len(all[0].Verdicts) == 1 && len(refused) == 0 {
 		return struct {
 			Fitcheck about `json:"fitcheck"`
 			jsonMatch
@@ -107,8 +113,9 @@ func AnswersJSON(all []Answer) any {
 		}
 	}
 	return struct {
-		Fitcheck about       `json:"fitcheck"`
-		Verdict  string      `json:"verdict"`
-		Matches  []jsonMatch `json:"matches"`
-	}{about{"match", Edition}, string(worst), matches}
+		Fitcheck about            `json:"fitcheck"`
+		Verdict  string           `json:"verdict"`
+		Matches  []jsonMatch      `json:"matches"`
+		Refused  []RefusedPackage `json:"refused,omitempty"`
+	}{about{"match", Edition}, string(worst), matches, refused}
 }

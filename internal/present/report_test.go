@@ -57,7 +57,7 @@ func TestSeveralPackagesAndDevices(t *testing.T) {
 		Matches []struct{ Verdict, Device, Path, Instead string }
 	}
 	b.Reset()
-	require.NoError(t, WriteJSON(&b, AnswersJSON([]Answer{one, two})))
+	require.NoError(t, WriteJSON(&b, AnswersJSON([]Answer{one, two}, nil)))
 	require.NoError(t, json.Unmarshal(b.Bytes(), &doc))
 	assert.Equal(t, "misfit", doc.Verdict)
 	require.Len(t, doc.Matches, 3)

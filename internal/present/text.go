@@ -19,6 +19,8 @@ type Screen struct {
 	Out   io.Writer
 	Width int // columns; 0 is unbounded, for pipes and files
 	Color bool
+	// Kit is how the kit was named on the command line; "" where it was not.
+	Kit string
 	// Evidence holds what the sources of a verdict name, where it is shown.
 	Evidence Evidence
 
@@ -94,7 +96,7 @@ func (s *Screen) line(indent int, st style, t string) {
 // hanging writes a text behind a lead that is painted already; when it wraps,
 // further lines stand under the first.
 func (s *Screen) hanging(lead string, indent int, st style, t string) {
-	for i, l := range s.wrap(Safe(t), indent) {
+	for i, l := range s.wrap(Safe(s.paste(t)), indent) {
 		if i > 0 {
 			lead = strings.Repeat(" ", indent)
 		}

@@ -14,7 +14,6 @@ var (
 	attachedUnclear = attached.Code("not_comparable", Unsettled, "something attached is no known model, and may be one that is dropped", "%s is attached, which the rulebook does not know by that name; release %s drops %s", "")
 	attachedGuessed = attached.Code("guessed", Unsettled, "what is attached is only guessed, and the release drops some", "release %s drops %s, and %s", "")
 	attachedNone    = attached.Code("none_known", NotApplicable, "nothing is known to be attached", "nothing is known to be attached", "")
-	attachedNoRule  = attached.Code("no_rule", NotApplicable, "the release drops nothing", "the release drops nothing", "")
 )
 
 // dropped: nothing attached may be of a model that the release drops.

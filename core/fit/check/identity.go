@@ -2,6 +2,7 @@ package check
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"fitcheck/core/fact"
@@ -26,16 +27,23 @@ func respect(n fact.Name, order int, what string) *reasons {
 		excluded: c.Code("excluded", Misfit, "a source stronger than a name names others and not the device", "the device has "+string(n)+" %s; the %s names %s", ""),
 		contradicted: c.Code("contradicted", Unsettled, "a source names the device, and a weaker one that is still stronger than a name excludes it",
 			"the %s names it and the weaker %s does not", "ask the maker which of the two is right"),
-		deviceContradicted: c.Code("device_contradicted", Unsettled, "what is known of the device contradicts itself", "%s", ""),
-		deviceUnknown:      c.Code("device_unknown", Unsettled, "a source speaks of it, and the device's value is not known", "%s", ""),
-		guessed:            c.Code("guessed", Unsettled, "a source speaks of it, and the device's value is only guessed", "%s", ""),
+		deviceUnknown: c.Code("device_unknown", Unsettled, "a source speaks of it, and the device's value is not known", "%s", ""),
+		guessed:       c.Code("guessed", Unsettled, "a source speaks of it, and the device's value is only guessed", "%s", ""),
 		byNameOnly: c.Code("by_name_only", Unsettled, "only a file or folder name speaks of it", "only a file or folder name speaks of the "+what+", and names prove nothing",
 			"find a manifest or release note that says which device the image is for, or accept names with -trust-names"),
-		trusted:       c.Code("trusted", Fits, "only a name speaks of it, and names are trusted", "only a file or folder name says so, and names were trusted (-trust-names)", ""),
-		notComparable: c.Code("not_comparable", Unsettled, "a source speaks of it in words that cannot be compared with the device's", "%q cannot be compared with %q", ""),
-		notAsked:      c.Code("not_said", NotApplicable, "no source speaks of it", "the package says nothing of the "+what, ""),
+		trusted: c.Code("trusted", Fits, "only a name speaks of it, and names are trusted", "only a file or folder name says so, and names were trusted (-trust-names)", ""),
 	}
-	r.byBoard = c.Code("by_board", Fits, "a source names a board that the rulebook gives to the device", "the %s names the board %s, which the rulebook gives to it", "")
+	in := func(of ...fact.Name) bool { return slices.Contains(of, n) }
+	if in(fact.Model, fact.Revision, fact.Arch, fact.Board, fact.Family) { // the rulebook speaks of them, too
+		r.deviceContradicted = c.Code("device_contradicted", Unsettled, "what is known of the device contradicts itself", "%s", "")
+	}
+	if in(fact.Model, fact.Revision) {
+		r.notComparable = c.Code("not_comparable", Unsettled, "a source speaks of it in words that cannot be compared with the device's", "%q cannot be compared with %q", "")
+		r.byBoard = c.Code("by_board", Fits, "a source names a board that the rulebook gives to the device", "the %s names the board %s, which the rulebook gives to it", "")
+	}
+	if in(fact.Board, fact.Region, fact.Platform, fact.Feature) {
+		r.notAsked = c.Code("not_said", NotApplicable, "no source speaks of it", "the package says nothing of the "+what, "")
+	}
 	byRespect[n] = r
 	return r
 }

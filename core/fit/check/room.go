@@ -17,13 +17,12 @@ var (
 	roomLittle  = roomCheck.Code("too_little", Misfit, "there is too little free storage", "it needs %s of free storage, and there is %s", "free some space on the device")
 	roomUnknown = roomCheck.Code("device_unknown", Unsettled, "a need asks for free storage, and the device's is not known", "it needs %s of free storage, and %s", "")
 	roomGuessed = roomCheck.Code("guessed", Unsettled, "the free storage is only guessed", "it needs %s of free storage, and %s", "")
-	roomContra  = roomCheck.Code("device_contradicted", Unsettled, "what is said of the free storage contradicts itself", "it needs %s of free storage, and %s", "")
 	roomNoted   = roomCheck.Code("not_known", Note, "how much storage is free is not known, and nothing asks for it", "the files have %s; how much storage is free is not known", "")
 )
 
 func (c *Case) needRoom(n *rulebook.Need) Line {
 	have, v := c.StorageFree()
-	return c.enough(n.StorageFree.Bytes, have, "storage_free", v, [5]*Code{roomEnough, roomLittle, roomUnknown, roomGuessed, roomContra})
+	return c.enough(n.StorageFree.Bytes, have, "storage_free", v, [5]*Code{roomEnough, roomLittle, roomUnknown, roomGuessed, nil})
 }
 
 // room holds what will lie on the device at the same time against its free storage.

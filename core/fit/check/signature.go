@@ -30,7 +30,7 @@ var (
 func signatures(s *survey.Survey) []Line {
 	var out []Line
 	for _, sig := range s.Signatures {
-		l := signed(sig)
+		l := Signed(sig)
 		if sig.Rule != nil {
 			l.Cite(Cited{OfRule, "key " + sig.Rule.Key.Text, s.Rulebook.Source(sig.Rule.Spot)})
 		}
@@ -55,7 +55,7 @@ func (c *Case) signature(k Component, it *survey.Item) []Line {
 		if config != "" && s.Config != "" && s.Config != config {
 			continue
 		}
-		l := signed(s)
+		l := Signed(s)
 		l.Component = k.Name
 		if s.Outcome == sign.NoKey && !expected {
 			l = signatureExtra.become(l, s.Of, s.Because)
@@ -116,8 +116,8 @@ func unsigned(it *survey.Item, config string) []string {
 	return out
 }
 
-// signed words how a signature came out.
-func signed(s survey.Signed) Line {
+// Signed words how a signature came out.
+func Signed(s survey.Signed) Line {
 	code := map[sign.Outcome]*Code{sign.Verified: signatureVerifies, sign.Failed: signatureFails, sign.Unread: signatureFails, sign.Expired: signatureExpired,
 		sign.Unknown: signatureUnknown, sign.Partial: signaturePartial, sign.NoKey: signatureNoKey}[s.Outcome]
 	if code == nil {
