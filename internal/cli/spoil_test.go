@@ -829,7 +829,7 @@ func TestEveryReasonIsGiven(t *testing.T) {
 	take := func(name string, n *night) {
 		for _, l := range lines(t, n) {
 			if _, had := here[l.Code]; !had && !elsewhere(l.Code) {
-				here[l.Code] = check.Shown{When: name, Says: l.Because}
+				here[l.Code] = check.Shown{When: name, Says: strings.ReplaceAll(l.Because, n.dir+string(filepath.Separator), "")}
 			}
 		}
 	}
