@@ -5,6 +5,7 @@
 package demo
 
 import (
+	"crypto/sha256"
 	"fmt"
 	"sort"
 	"strings"
@@ -163,23 +164,27 @@ func Story() []Case {
 	}
 }
 
-// manifestText lists the files of a bundle in the form that the rulebook
-// describes.
-func manifestText(release string, b1 bool) string {
+// manifestText lists the files of a bundle in the form that the rulebook describes,
+// each with its digest, so that the signature over the list speaks for every image.
+func manifestText(release string, b1 bool, images map[string][]byte) string {
 	var b strings.Builder
+	record := func(component, file, version, revisions string) {
+		fmt.Fprintf(&b, "%-4s  %s  %s  revs=%s  sha256=%x\n", component, file, version, revisions, sha256.Sum256(images[file]))
+	}
 	fmt.Fprintf(&b, "# Quillmere tram release %s\n\n[QM-8T]\n", release)
-	fmt.Fprintf(&b, "boot  boot/qm8t-boot-a.bin  3.2.0  revs=A1,A2\n")
+	record("boot", "boot/qm8t-boot-a.bin", "3.2.0", "A1,A2")
 	if b1 {
-		fmt.Fprintf(&b, "boot  boot/qm8t-boot-b.bin  3.2.0  revs=B1\n")
+		record("boot", "boot/qm8t-boot-b.bin", "3.2.0", "B1")
 	}
-	fmt.Fprintf(&b, "main  qm8t-a.img  %s  revs=A1,A2\n", release)
+	record("main", "qm8t-a.img", release, "A1,A2")
 	if b1 {
-		fmt.Fprintf(&b, "main  qm8t-b.img  %s  revs=B1\n", release)
+		record("main", "qm8t-b.img", release, "B1")
 	}
-	fmt.Fprintf(&b, "poe   poe/qm-poe-a.qmi  2.2  revs=A1,A2\n")
+	record("poe", "poe/qm-poe-a.qmi", "2.2", "A1,A2")
 	if b1 {
-		fmt.Fprintf(&b, "poe   poe/qm-poe-b.qmi  2.2  revs=B1\n")
+		record("poe", "poe/qm-poe-b.qmi", "2.2", "B1")
 	}
-	fmt.Fprintf(&b, "\n[QM-24T]\nmain  qm24t.img  %s  revs=A1\n", release)
+	fmt.Fprintf(&b, "\n[QM-24T]\n")
+	record("main", "qm24t.img", release, "A1")
 	return b.String()
 }

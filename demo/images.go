@@ -118,7 +118,7 @@ type entry struct {
 func bundle(name, release string, b1 bool) []byte {
 	dir := name + "/"
 	files := []entry{
-		{"qm_manifest.txt", []byte(manifestText(release, b1))},
+		{name: "qm_manifest.txt"},
 		{"release-notes.txt", []byte(notesText)},
 		{"boot/qm8t-boot-a.bin", bootImage("QM-8T", "3.2.0", arm)},
 		{"qm8t-a.img", mainImage("QM-8T", release, arm)},
@@ -130,6 +130,11 @@ func bundle(name, release string, b1 bool) []byte {
 		files = append(files, entry{"boot/qm8t-boot-b.bin", bootImage("QM-8T", "3.2.0", arm64)}, entry{"qm8t-b.img", mainImage("QM-8T", release, arm64)},
 			entry{"poe/qm-poe-b.qmi", PoEImage(0x0802, 0b10000, "2.2", payload("poe b 2.2", 40<<10))})
 	}
+	images := map[string][]byte{}
+	for _, f := range files {
+		images[f.name] = f.data
+	}
+	files[0].data = []byte(manifestText(release, b1, images))
 	files = append(files, entry{"qm_manifest.sig", ed25519.Sign(signingKey, files[0].data)})
 	var sums strings.Builder
 	for _, f := range files {

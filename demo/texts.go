@@ -42,7 +42,7 @@ packages:
     handling: unpacked
     manifest: {item: '**/*_manifest.txt', form: lines,
                heading: '^\[(?P<models>[^\]]+)\]$',
-               record: '^(?P<component>\w+)\s+(?P<file>\S+)\s+(?P<version>\S+)(?:\s+revs?=(?P<revisions>\S+))?$'}
+               record: '^(?P<component>\w+)\s+(?P<file>\S+)\s+(?P<version>\S+)(?:\s+revs?=(?P<revisions>\S+))?(?:\s+sha256=(?P<sha256>[0-9a-f]{64}))?$'}
     checksums: '**/*.sha256'
     signature: {item: '**/*_manifest.sig', of: manifest, key: quillmere.pem}
     notes: ['**/*notes*.txt']

@@ -13,6 +13,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"fitcheck/core/fit/check"
 	"fitcheck/core/sign"
 )
 
@@ -92,6 +93,8 @@ func examples(t *testing.T) []example {
 			scene{name: "one member has no image", device: append(stack("  - {name: one, revision: A1, installed: {main: 8.2.1}}\n  - {name: two, revision: B1, installed: {main: 8.2.1}}\n"), "slots: [{name: A, main: 8.2.1, active: true}, {name: B}]\n", ""), manifest: "[QM-8T]\nmain a.img 8.4.2 revs=A1\n"},
 			scene{name: "where one ends is not known", device: stack("  - {name: one, revision: A1, installed: {main: 8.2.1}}\n  - {name: two, revision: A2, installed: {main: 8.2.1}}\n"), manifest: "-", pkg: "unknown.bin",
 				bare: uimage(arm, kernel, "QM-8T", 900)}},
+		{"version", scene{}, scene{name: "an older boot loader that cannot be left out", rules: []string{"boot: {title: boot loader, optional: true}", "boot: {title: boot loader}"}, manifest: listed + "boot l.boot 3.1.0 revs=A2\n", files: map[string]string{"l.boot": string(uimage(arm, firmware, "loader", 300))}},
+			scene{name: "the installed boot loader is not known", device: device("boot: 3.1.4, ", ""), manifest: listed + "boot l.boot 3.1.0 revs=A2\n", files: map[string]string{"l.boot": string(uimage(arm, firmware, "loader", 300))}}},
 		{"attached", scene{name: "nothing attached is dropped", rules: release("drops: [VR-210]"), device: add("attached: [VR-310]")}, scene{name: "something attached is dropped", rules: release("drops: [VR-210]"), device: add("attached: [VR-210]")}, scene{}},
 		{"entitled", scene{name: "the release is older than the end", device: add("entitled_until: 2026-12-31")}, scene{name: "the release is newer", device: add("entitled_until: 2026-01-01")}, scene{name: "the release has no date", device: add("entitled_until: 2026-12-31"), rules: []string{", date: 2026-09-30", ""}}},
 		{"transfer", scene{name: "names and sizes keep to it", rules: []string{"hops:\n", "transfer: {protocol: tftp, largest: 32MiB, longest_name: 63}\nhops:\n"}}, scene{name: "the image is too big for it", rules: []string{"hops:\n", "transfer: {largest: 512}\nhops:\n"}}, scene{}},
@@ -102,6 +105,13 @@ func examples(t *testing.T) []example {
 // Each check comes out in each of its ways, and the page on the verdict shows
 // with which words.
 func TestExamples(t *testing.T) {
+	shown := map[string]bool{}
+	for _, e := range examples(t) {
+		shown[e.check] = true
+	}
+	for _, c := range check.All() {
+		assert.True(t, shown[c.Name], "docs/verdict.md shows no example of the check %s", c.Name)
+	}
 	var b strings.Builder
 	fmt.Fprintf(&b, "%s\n\n| check | outcome | when | what it says |\n|---|---|---|---|\n", examplesTop)
 	for _, e := range examples(t) {

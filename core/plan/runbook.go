@@ -166,6 +166,9 @@ func (w *writer) before(b *Runbook) Section {
 			add(Instruction{Text: read})
 		}
 	}
+	for _, text := range w.t.FromKit() {
+		add(Instruction{Text: strings.ToUpper(text[:1]) + text[1:] + "."})
+	}
 	if open := w.unsettled(); open != "" {
 		add(Instruction{Text: open, Warn: true})
 	}

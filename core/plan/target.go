@@ -1,6 +1,10 @@
 package plan
 
 import (
+	"fmt"
+	"slices"
+	"strings"
+
 	"fitcheck/core/device"
 	"fitcheck/core/fit"
 	"fitcheck/core/path"
@@ -38,6 +42,24 @@ func (t *Target) Hops() []path.Hop {
 	var out []path.Hop
 	for _, a := range t.Result.Plans {
 		out = append(out, t.HopsOf(a)...)
+	}
+	return out
+}
+
+// FromKit says of each hop for which no package was given, where some were, which one of
+// the kit it takes.
+func (t *Target) FromKit() []string {
+	given := slices.ContainsFunc(t.Steps, func(s Step) bool { return s.Given })
+	var out []string
+	for i, s := range t.Steps {
+		if !given || s.Given || len(s.Packages) == 0 {
+			continue
+		}
+		var names []string
+		for _, p := range s.Packages {
+			names = append(names, p.Path)
+		}
+		out = append(out, fmt.Sprintf("hop %d takes %s of the kit: no package was given for release %s", i+1, strings.Join(names, " and "), s.Release))
 	}
 	return out
 }

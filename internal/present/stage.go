@@ -76,6 +76,9 @@ func (s *Screen) Staged(d Stage) {
 		for _, a := range t.Result.Plans {
 			s.line(8, plain, PathAnswer{Answer: a}.headline())
 		}
+		for _, text := range t.FromKit() {
+			s.line(8, info, text)
+		}
 		for i, v := range t.Verdicts {
 			if v != nil && v.Verdict != fit.Fits {
 				s.line(8, doubt, fmt.Sprintf("hop %d is %s, and staged all the same, as you asked", i+1, v.Verdict))
