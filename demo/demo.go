@@ -9,6 +9,7 @@ import (
 	"fmt"
 	"sort"
 	"strings"
+	"sync"
 )
 
 // File is one file of the kit.
@@ -34,8 +35,11 @@ type Case struct {
 	Deciding []string
 }
 
-// Kit returns all files of the demo kit, sorted by path.
-func Kit() []File {
+// Kit returns all files of the demo kit, sorted by path. They are made once,
+// and are not to be changed.
+var Kit = sync.OnceValue(makeKit)
+
+func makeKit() []File {
 	files := map[string][]byte{
 		"rulebooks/quillmere.yaml": []byte(rulebookText),
 		"devices/cabinet-07.yaml":  []byte(cabinet07),

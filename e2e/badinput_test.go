@@ -13,34 +13,36 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
+	"fitcheck/e2e/program"
 )
 
 // What people get wrong: each a message that says what, where and what to do,
 // and the right exit status.
 func TestBadInput(t *testing.T) {
-	kit := writeKit(t)
+	kit := program.WriteKit(t)
 	good, err := os.ReadFile(filepath.Join(kit, "packages/qm-tram-8.4.2.zip"))
 	require.NoError(t, err)
 	page := []byte("<html><head><title>Sign in</title></head><body>Sign in</body></html>")
-	write(t, kit, "in/cut.zip", good[:len(good)/2])
-	write(t, kit, "in/page.img", page)
-	write(t, kit, "in/empty.img", nil)
-	write(t, kit, "in/blank.img", bytes.Repeat([]byte{0xff}, 5000))
-	write(t, kit, "in/zeros.img", make([]byte, 5000))
-	write(t, kit, "in/misspelt.yaml", []byte("kind: device\nname: x\nmodle: QM-8T\n"))
-	write(t, kit, "in/twice.yaml", []byte("kind: device\nname: x\nname: y\n"))
-	write(t, kit, "in/tab.yaml", []byte("kind: device\n\tname: x\n"))
-	write(t, kit, "in/text.yaml", nil)
+	program.Write(t, kit, "in/cut.zip", good[:len(good)/2])
+	program.Write(t, kit, "in/page.img", page)
+	program.Write(t, kit, "in/empty.img", nil)
+	program.Write(t, kit, "in/blank.img", bytes.Repeat([]byte{0xff}, 5000))
+	program.Write(t, kit, "in/zeros.img", make([]byte, 5000))
+	program.Write(t, kit, "in/misspelt.yaml", []byte("kind: device\nname: x\nmodle: QM-8T\n"))
+	program.Write(t, kit, "in/twice.yaml", []byte("kind: device\nname: x\nname: y\n"))
+	program.Write(t, kit, "in/tab.yaml", []byte("kind: device\n\tname: x\n"))
+	program.Write(t, kit, "in/text.yaml", nil)
 
-	files := unzip(t, kit, "qm-tram-8.4.2.zip")
+	files := program.Unzip(t, kit, "qm-tram-8.4.2.zip")
 	const m = "qm-tram-8.4.2/qm_manifest.txt"
 	files[m] = append(files[m], "and one line that says nothing to anybody!\n"...)
 	delete(files, "qm-tram-8.4.2/qm.sha256")
 	rules := strings.Replace(readFile(t, kit, "rulebooks/quillmere.yaml"), "    signature: {item: '**/*_manifest.sig', of: manifest, key: quillmere.pem}\n", "", 1)
-	write(t, kit, "unsigned/rulebooks/quillmere.yaml", []byte(rules))
-	write(t, kit, "unsigned/layouts/qmi.yaml", []byte(readFile(t, kit, "layouts/qmi.yaml")))
-	write(t, kit, "unsigned/devices/cabinet-07.yaml", []byte(readFile(t, kit, "devices/cabinet-07.yaml")))
-	write(t, kit, "in/line/qm-tram-8.4.2.zip", zipOf(t, files))
+	program.Write(t, kit, "unsigned/rulebooks/quillmere.yaml", []byte(rules))
+	program.Write(t, kit, "unsigned/layouts/qmi.yaml", []byte(readFile(t, kit, "layouts/qmi.yaml")))
+	program.Write(t, kit, "unsigned/devices/cabinet-07.yaml", []byte(readFile(t, kit, "devices/cabinet-07.yaml")))
+	program.Write(t, kit, "in/line/qm-tram-8.4.2.zip", program.ZipOf(t, files))
 
 	match := func(pkg string) []string { return []string{"match", "-device", "cabinet-07", pkg} }
 	on := func(device string) []string {
@@ -79,10 +81,10 @@ func TestBadInput(t *testing.T) {
 		"a device where a file belongs": {[]string{"survey", os.DevNull}, 4, []string{"device"}},
 	} {
 		t.Run(name, func(t *testing.T) {
-			r := call(t, kit, c.args...)
-			assert.Equal(t, c.status, r.status, r.out+r.errout)
+			r := program.Call(t, kit, c.args...)
+			assert.Equal(t, c.status, r.Status, r.Out+r.Errout)
 			for _, s := range c.says {
-				assert.Contains(t, r.out+r.errout, s)
+				assert.Contains(t, r.Out+r.Errout, s)
 			}
 		})
 	}
@@ -97,11 +99,11 @@ func TestNoPermission(t *testing.T) {
 	require.NoError(t, err)
 	defer os.RemoveAll(dir)
 	require.NoError(t, os.Chmod(dir, 0o755))
-	bin, err := os.ReadFile(program)
+	bin, err := os.ReadFile(program.Path)
 	require.NoError(t, err)
 	require.NoError(t, os.WriteFile(filepath.Join(dir, "fitcheck"), bin, 0o755))
-	write(t, dir, "folder/closed/a.img", []byte("x"))
-	write(t, dir, "folder/b.txt", []byte("x"))
+	program.Write(t, dir, "folder/closed/a.img", []byte("x"))
+	program.Write(t, dir, "folder/b.txt", []byte("x"))
 	require.NoError(t, os.Chmod(filepath.Join(dir, "folder/closed"), 0))
 	for path, want := range map[string]struct {
 		status int
@@ -120,18 +122,18 @@ func TestNoPermission(t *testing.T) {
 // Nobody's names act on a terminal or break the JSON.
 func TestHostileNames(t *testing.T) {
 	dir := t.TempDir()
-	write(t, dir, "h.zip", zipOf(t, map[string][]byte{"a\x1b[31mred\u202egnp.img": uimage(2, "t\x1b[2J", []byte("x")), "../up.img": []byte("x"), "/abs.img": []byte("x"), `c:\x.img`: []byte("x")}))
+	program.Write(t, dir, "h.zip", program.ZipOf(t, map[string][]byte{"a\x1b[31mred\u202egnp.img": uimage(2, "t\x1b[2J", []byte("x")), "../up.img": []byte("x"), "/abs.img": []byte("x"), `c:\x.img`: []byte("x")}))
 	for _, args := range [][]string{{"survey", "h.zip"}, {"survey", "-json", "h.zip"}} {
-		r := call(t, dir, args...)
-		assert.Equal(t, 1, r.status, "unsafe names are problems")
-		assert.NotContains(t, r.out, "\x1b")
-		assert.NotContains(t, r.out, "\u202e")
-		assert.Contains(t, r.out, `\u001b`)
-		assert.Contains(t, r.out, "climbs out")
-		assert.Contains(t, r.out, "absolute")
-		assert.Contains(t, r.out, "drive letter")
+		r := program.Call(t, dir, args...)
+		assert.Equal(t, 1, r.Status, "unsafe names are problems")
+		assert.NotContains(t, r.Out, "\x1b")
+		assert.NotContains(t, r.Out, "\u202e")
+		assert.Contains(t, r.Out, `\u001b`)
+		assert.Contains(t, r.Out, "climbs out")
+		assert.Contains(t, r.Out, "absolute")
+		assert.Contains(t, r.Out, "drive letter")
 	}
-	document(t, call(t, dir, "survey", "-json", "h.zip"))
+	program.Document(t, program.Call(t, dir, "survey", "-json", "h.zip"))
 }
 
 // Ctrl-C ends a run with a message and leaves no temporary file.
@@ -140,9 +142,9 @@ func TestInterrupt(t *testing.T) {
 		t.Skip("no interrupt to send")
 	}
 	dir, tmp := t.TempDir(), t.TempDir()
-	inner := zipOf(t, map[string][]byte{"big.bin": bytes.Repeat([]byte("0123456789abcdef"), 8<<20)})
-	write(t, dir, "outer.zip", zipOf(t, map[string][]byte{"a.zip": inner, "b.zip": inner, "c.zip": append(bytes.Clone(inner), make([]byte, 64<<20)...)}))
-	c := exec.Command(program, "survey", "outer.zip")
+	inner := program.ZipOf(t, map[string][]byte{"big.bin": bytes.Repeat([]byte("0123456789abcdef"), 8<<20)})
+	program.Write(t, dir, "outer.zip", program.ZipOf(t, map[string][]byte{"a.zip": inner, "b.zip": inner, "c.zip": append(bytes.Clone(inner), make([]byte, 64<<20)...)}))
+	c := exec.Command(program.Path, "survey", "outer.zip")
 	var out bytes.Buffer
 	c.Dir, c.Stderr = dir, &out
 	c.Env = append(os.Environ(), "TMPDIR="+tmp)
@@ -174,13 +176,13 @@ func TestFullDisk(t *testing.T) {
 	if runtime.GOOS != "linux" {
 		t.Skip("needs /dev/full")
 	}
-	kit := writeKit(t)
+	kit := program.WriteKit(t)
 	full, err := os.OpenFile("/dev/full", os.O_WRONLY, 0)
 	require.NoError(t, err)
 	defer full.Close()
-	for _, args := range [][]string{{"survey", "qm-tram-8.4.2.zip"}, {"survey", "-json", "qm-tram-8.4.2.zip"}, {"match", "-device", "cabinet-07", "qm-tram-8.4.2.zip"}, {"version"}, {"demo", t.TempDir()}} {
+	for _, args := range [][]string{{"survey", "qm-tram-8.4.2.zip"}, {"survey", "-json", "qm-tram-8.4.2.zip"}, {"match", "-device", "cabinet-07", "qm-tram-8.4.2.zip"}, {"version"}, {"demo"}} {
 		var errout bytes.Buffer
-		c := exec.Command(program, args...)
+		c := exec.Command(program.Path, args...)
 		c.Dir, c.Stdout, c.Stderr = kit, full, &errout
 		c.Run()
 		assert.Equal(t, 4, c.ProcessState.ExitCode(), args)
@@ -189,10 +191,10 @@ func TestFullDisk(t *testing.T) {
 
 	// Files of the run itself: no byte is left of what could not be written whole.
 	tmp := t.TempDir()
-	write(t, kit, "nested.zip", zipOf(t, map[string][]byte{"in.zip": zipOf(t, map[string][]byte{"a": noise(40 << 20)})}))
+	program.Write(t, kit, "nested.zip", program.ZipOf(t, map[string][]byte{"in.zip": program.ZipOf(t, map[string][]byte{"a": noise(40 << 20)})}))
 	for _, args := range [][]string{{"unpack", "-into", "out", "qm-tram-8.4.2.zip"}, {"survey", "nested.zip"}} {
 		var errout bytes.Buffer
-		c := exec.Command("sh", append([]string{"-c", `ulimit -f 8; exec "$0" "$@"`, program}, args...)...)
+		c := exec.Command("sh", append([]string{"-c", `ulimit -f 8; exec "$0" "$@"`, program.Path}, args...)...)
 		c.Dir, c.Stderr = kit, &errout
 		c.Env = append(os.Environ(), "TMPDIR="+tmp)
 		c.Run()

@@ -15,6 +15,8 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
+	"fitcheck/e2e/program"
 )
 
 // forms are one manifest in every form, and how a rulebook describes it.
@@ -51,8 +53,8 @@ hops: {upward: open, downward: closed}
 func formKit(t *testing.T, rule string) string {
 	t.Helper()
 	dir := t.TempDir()
-	write(t, dir, "rulebooks/r.yaml", []byte(strings.Replace(formRules, "MANIFEST", rule, 1)))
-	write(t, dir, "devices/d.yaml", []byte("kind: device\nname: d\nmodel: QM-8T\nrevision: A2\ninstalled: {main: 8.2.1}\n"))
+	program.Write(t, dir, "rulebooks/r.yaml", []byte(strings.Replace(formRules, "MANIFEST", rule, 1)))
+	program.Write(t, dir, "devices/d.yaml", []byte("kind: device\nname: d\nmodel: QM-8T\nrevision: A2\ninstalled: {main: 8.2.1}\n"))
 	return dir
 }
 
@@ -75,11 +77,11 @@ func TestManifestForms(t *testing.T) {
 			files := map[string][]byte{form.file: []byte(text), "a.img": a, "b.img": b}
 			device := readFile(t, dir, "devices/d.yaml")
 			change(files, &device)
-			write(t, dir, "devices/d.yaml", []byte(device))
-			write(t, dir, "p.zip", zipOf(t, files))
-			r := call(t, dir, "match", "-json", "-device", "d", "p.zip")
-			doc := document(t, r)
-			got := []string{fmt.Sprint("exit ", r.status), doc["verdict"].(string)}
+			program.Write(t, dir, "devices/d.yaml", []byte(device))
+			program.Write(t, dir, "p.zip", program.ZipOf(t, files))
+			r := program.Call(t, dir, "match", "-json", "-device", "d", "p.zip")
+			doc := program.Document(t, r)
+			got := []string{fmt.Sprint("exit ", r.Status), doc["verdict"].(string)}
 			for _, c := range at(t, doc, "members", 0, "checks").([]any) {
 				got = append(got, fmt.Sprint(at(t, c, "check"), " ", at(t, c, "outcome")))
 			}
@@ -109,11 +111,11 @@ func TestManifestFaults(t *testing.T) {
 	} {
 		f := forms[form]
 		dir := formKit(t, f.rule)
-		write(t, dir, "p.zip", zipOf(t, map[string][]byte{f.file: []byte(c.text), "a.img": uimage(2, "one", []byte("x"))}))
-		r := call(t, dir, "match", "-device", "d", "p.zip")
-		assert.NotEqual(t, 0, r.status, form)
-		assert.Contains(t, r.out, c.says, form)
-		assert.Contains(t, r.out, "does not read as", form)
+		program.Write(t, dir, "p.zip", program.ZipOf(t, map[string][]byte{f.file: []byte(c.text), "a.img": uimage(2, "one", []byte("x"))}))
+		r := program.Call(t, dir, "match", "-device", "d", "p.zip")
+		assert.NotEqual(t, 0, r.Status, form)
+		assert.Contains(t, r.Out, c.says, form)
+		assert.Contains(t, r.Out, "does not read as", form)
 	}
 }
 
@@ -121,12 +123,12 @@ func TestManifestFaults(t *testing.T) {
 // its list of files is checked.
 func TestManifestWithoutRulebook(t *testing.T) {
 	dir := t.TempDir()
-	write(t, dir, "p.zip", zipOf(t, map[string][]byte{"release.json": []byte(`{"images": [{"file": "a.img", "version": "8.4.2", "size": 3}, {"file": "gone.img"}]}`), "a.img": []byte("four")}))
-	r := call(t, dir, "survey", "p.zip")
-	assert.Equal(t, 1, r.status)
-	assert.Contains(t, r.out, "read as JSON by its own keys")
-	assert.Contains(t, r.out, "lists gone.img, which is not in the package")
-	assert.Contains(t, r.out, "it has 4 bytes, and ::release.json:1 says 3")
+	program.Write(t, dir, "p.zip", program.ZipOf(t, map[string][]byte{"release.json": []byte(`{"images": [{"file": "a.img", "version": "8.4.2", "size": 3}, {"file": "gone.img"}]}`), "a.img": []byte("four")}))
+	r := program.Call(t, dir, "survey", "p.zip")
+	assert.Equal(t, 1, r.Status)
+	assert.Contains(t, r.Out, "read as JSON by its own keys")
+	assert.Contains(t, r.Out, "lists gone.img, which is not in the package")
+	assert.Contains(t, r.Out, "it has 4 bytes, and ::release.json:1 says 3")
 }
 
 func TestChecksumLists(t *testing.T) {
@@ -139,32 +141,32 @@ func TestChecksumLists(t *testing.T) {
 		"other tag":    fmt.Sprintf("SHA2-256(a.bin)= %x\n", sha256.Sum256(data)),
 	} {
 		dir := t.TempDir()
-		write(t, dir, "p.zip", zipOf(t, map[string][]byte{"SUMS": []byte(list), "a.bin": data}))
-		r := call(t, dir, "survey", "p.zip")
-		assert.Equal(t, 0, r.status, name+r.out)
-		assert.Contains(t, r.out, "is the one in ::SUMS:1", name)
-		write(t, dir, "p.zip", zipOf(t, map[string][]byte{"SUMS": []byte(list), "a.bin": []byte("what was listed")}))
-		r = call(t, dir, "survey", "p.zip")
-		assert.Equal(t, 1, r.status, name)
-		assert.Contains(t, r.out, "is NOT the one in ::SUMS:1", name)
+		program.Write(t, dir, "p.zip", program.ZipOf(t, map[string][]byte{"SUMS": []byte(list), "a.bin": data}))
+		r := program.Call(t, dir, "survey", "p.zip")
+		assert.Equal(t, 0, r.Status, name+r.Out)
+		assert.Contains(t, r.Out, "is the one in ::SUMS:1", name)
+		program.Write(t, dir, "p.zip", program.ZipOf(t, map[string][]byte{"SUMS": []byte(list), "a.bin": []byte("what was listed")}))
+		r = program.Call(t, dir, "survey", "p.zip")
+		assert.Equal(t, 1, r.Status, name)
+		assert.Contains(t, r.Out, "is NOT the one in ::SUMS:1", name)
 	}
 
 	// A lone one beside the download; weak ones are marked.
 	dir := t.TempDir()
 	img := uimage(2, "x", []byte("payload"))
-	write(t, dir, "d.img", img)
-	write(t, dir, "d.img.md5", []byte(fmt.Sprintf("%x\n", md5.Sum(img))))
-	r := call(t, dir, "survey", "d.img")
-	assert.Equal(t, 0, r.status)
-	assert.Contains(t, r.out, "md5 (weak) is the one in d.img.md5:1")
-	write(t, dir, "d.sha256", []byte(fmt.Sprintf("%x  other.img\n%064d  d.img\n", sha256.Sum256(img), 0)))
-	r = call(t, dir, "survey", "d.img")
-	assert.Equal(t, 1, r.status)
-	assert.Contains(t, r.out, "is NOT the one in d.sha256:2")
-	write(t, dir, "kit/devices/d.yaml", []byte("kind: device\nname: d\narch: arm\n"))
-	r = call(t, dir, "match", "-kit", "kit", "-device", "d", "d.img")
-	assert.Equal(t, 1, r.status)
-	assert.Contains(t, r.out, "d.sha256:2")
+	program.Write(t, dir, "d.img", img)
+	program.Write(t, dir, "d.img.md5", []byte(fmt.Sprintf("%x\n", md5.Sum(img))))
+	r := program.Call(t, dir, "survey", "d.img")
+	assert.Equal(t, 0, r.Status)
+	assert.Contains(t, r.Out, "md5 (weak) is the one in d.img.md5:1")
+	program.Write(t, dir, "d.sha256", []byte(fmt.Sprintf("%x  other.img\n%064d  d.img\n", sha256.Sum256(img), 0)))
+	r = program.Call(t, dir, "survey", "d.img")
+	assert.Equal(t, 1, r.Status)
+	assert.Contains(t, r.Out, "is NOT the one in d.sha256:2")
+	program.Write(t, dir, "kit/devices/d.yaml", []byte("kind: device\nname: d\narch: arm\n"))
+	r = program.Call(t, dir, "match", "-kit", "kit", "-device", "d", "d.img")
+	assert.Equal(t, 1, r.Status)
+	assert.Contains(t, r.Out, "d.sha256:2")
 }
 
 // Real signatures, made by Debian's tools.
@@ -189,39 +191,39 @@ func TestSignaturesOfOtherTools(t *testing.T) {
 	check := func(t *testing.T, scheme, key string, commands ...[]string) {
 		dir := formKit(t, forms["lines"].rule)
 		rules := strings.Replace(readFile(t, dir, "rulebooks/r.yaml"), "packages:\n  - {title: bundle,", "packages:\n  - {title: bundle, signature: {item: '**/m.sig', of: manifest, key: "+key+scheme+"},", 1)
-		write(t, dir, "rulebooks/r.yaml", []byte(rules))
+		program.Write(t, dir, "rulebooks/r.yaml", []byte(rules))
 		require.NoError(t, os.MkdirAll(filepath.Join(dir, "gnupg"), 0o700))
 		require.NoError(t, os.MkdirAll(filepath.Join(dir, "keys"), 0o755))
-		write(t, dir, "m.txt", []byte(manifest))
+		program.Write(t, dir, "m.txt", []byte(manifest))
 		for _, c := range commands {
 			run(t, dir, c[0], c[1:]...)
 		}
 		sig, err := os.ReadFile(filepath.Join(dir, "m.sig"))
 		require.NoError(t, err)
-		match := func(sig, manifest []byte) ran {
+		match := func(sig, manifest []byte) program.Ran {
 			files := map[string][]byte{"m.txt": manifest, "a.img": img}
 			if sig != nil {
 				files["m.sig"] = sig
 			}
-			write(t, dir, "p.zip", zipOf(t, files))
-			return call(t, dir, "match", "-device", "d", "p.zip")
+			program.Write(t, dir, "p.zip", program.ZipOf(t, files))
+			return program.Call(t, dir, "match", "-device", "d", "p.zip")
 		}
 		r := match(sig, []byte(manifest))
-		require.Equal(t, 0, r.status, r.out+r.errout)
-		assert.Contains(t, r.out, "verif")
+		require.Equal(t, 0, r.Status, r.Out+r.Errout)
+		assert.Contains(t, r.Out, "verif")
 		r = match(sig, []byte(strings.Replace(manifest, "8.4.2", "8.4.3", 1)))
-		assert.Equal(t, 1, r.status)
-		assert.Contains(t, r.out, "signature")
+		assert.Equal(t, 1, r.Status)
+		assert.Contains(t, r.Out, "signature")
 		r = match(nil, []byte(manifest))
-		assert.Equal(t, 3, r.status, "expected and missing")
+		assert.Equal(t, 3, r.Status, "expected and missing")
 		require.NoError(t, os.Remove(filepath.Join(dir, "keys", key)))
 		r = match(sig, []byte(manifest))
-		assert.Equal(t, 3, r.status, "no key")
-		assert.Contains(t, r.out, "keys/")
-		write(t, dir, "keys/"+key, []byte("nonsense"))
+		assert.Equal(t, 3, r.Status, "no key")
+		assert.Contains(t, r.Out, "keys/")
+		program.Write(t, dir, "keys/"+key, []byte("nonsense"))
 		r = match(sig, []byte(manifest))
-		assert.Equal(t, 4, r.status, "a key that cannot be read is a fault of the kit")
-		assert.Contains(t, r.errout, "keys/"+key)
+		assert.Equal(t, 4, r.Status, "a key that cannot be read is a fault of the kit")
+		assert.Contains(t, r.Errout, "keys/"+key)
 	}
 	t.Run("openssl", func(t *testing.T) {
 		tool("openssl")
@@ -246,24 +248,24 @@ func TestSignaturesOfOtherTools(t *testing.T) {
 		tool("mkimage")
 		tool("openssl")
 		dir := t.TempDir()
-		write(t, dir, "kernel", []byte("a kernel, more or less"))
-		write(t, dir, "s.its", []byte(`/dts-v1/; / { description = "VR-310 4.2.0"; #address-cells = <1>; images { k { description = "k"; data = /incbin/("kernel"); type = "kernel"; arch = "arm64"; os = "linux"; compression = "none"; load = <0>; entry = <0>; hash-1 { algo = "sha256"; }; }; };
+		program.Write(t, dir, "kernel", []byte("a kernel, more or less"))
+		program.Write(t, dir, "s.its", []byte(`/dts-v1/; / { description = "VR-310 4.2.0"; #address-cells = <1>; images { k { description = "k"; data = /incbin/("kernel"); type = "kernel"; arch = "arm64"; os = "linux"; compression = "none"; load = <0>; entry = <0>; hash-1 { algo = "sha256"; }; }; };
 configurations { default = "c"; c { kernel = "k"; compatible = "velloway,vr310-v2"; signature-1 { algo = "sha256,rsa2048"; key-name-hint = "vel"; sign-images = "kernel"; }; }; }; };`))
 		run(t, dir, "openssl", "genrsa", "-out", "vel.key", "2048")
 		run(t, dir, "openssl", "req", "-batch", "-new", "-x509", "-key", "vel.key", "-out", "vel.crt", "-subj", "/CN=Velloway", "-days", "30")
 		run(t, dir, "mkimage", "-f", "s.its", "-k", ".", "-r", "s.itb")
-		r := call(t, dir, "survey", "s.itb")
-		assert.Contains(t, r.out, "no key")
-		write(t, dir, "keys/vel.crt", []byte(readFile(t, dir, "vel.crt")))
-		r = call(t, dir, "survey", "s.itb")
-		assert.Equal(t, 0, r.status, r.out)
-		assert.Contains(t, r.out, "::c: verified")
+		r := program.Call(t, dir, "survey", "s.itb")
+		assert.Contains(t, r.Out, "no key")
+		program.Write(t, dir, "keys/vel.crt", []byte(readFile(t, dir, "vel.crt")))
+		r = program.Call(t, dir, "survey", "s.itb")
+		assert.Equal(t, 0, r.Status, r.Out)
+		assert.Contains(t, r.Out, "::c: verified")
 		good := []byte(readFile(t, dir, "s.itb"))
 		at := strings.Index(string(good), "velloway,vr310-v2")
 		good[at+16] = '3'
-		write(t, dir, "s.itb", good)
-		r = call(t, dir, "survey", "s.itb")
-		assert.Equal(t, 1, r.status)
-		assert.Contains(t, r.out, "::c: failed")
+		program.Write(t, dir, "s.itb", good)
+		r = program.Call(t, dir, "survey", "s.itb")
+		assert.Equal(t, 1, r.Status)
+		assert.Contains(t, r.Out, "::c: failed")
 	})
 }

@@ -12,22 +12,25 @@ import (
 	"path/filepath"
 	"runtime"
 	"strings"
+	"sync"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
+	"fitcheck/e2e/program"
 )
 
 // bounded runs the program with few addresses to spare: the runtime alone
 // reserves most of them.
-func bounded(t *testing.T, dir string, args ...string) ran {
+func bounded(t *testing.T, dir string, args ...string) program.Ran {
 	t.Helper()
 	var out, errout bytes.Buffer
-	c := exec.Command("sh", append([]string{"-c", `ulimit -v 1000000; exec "$0" "$@"`, program}, args...)...)
+	c := exec.Command("sh", append([]string{"-c", `ulimit -v 1000000; exec "$0" "$@"`, program.Path}, args...)...)
 	c.Dir, c.Stdout, c.Stderr = dir, &out, &errout
 	c.Run()
 	assert.NotContains(t, errout.String(), "goroutine", "neither a panic nor out of memory")
-	return ran{c.ProcessState.ExitCode(), out.String(), errout.String()}
+	return program.Ran{Status: c.ProcessState.ExitCode(), Out: out.String(), Errout: errout.String()}
 }
 
 func gzipOf(data []byte) []byte {
@@ -64,17 +67,17 @@ func rawTar(size string) []byte {
 	return b
 }
 
-// zeros makes a gzip of n zero bytes without holding them.
-func zeros(n int) []byte {
+// bomb is a gzip of 256 MiB of zero bytes, made without holding them.
+var bomb = sync.OnceValue(func() []byte {
 	var b bytes.Buffer
-	w, _ := gzip.NewWriterLevel(&b, gzip.BestCompression)
+	w := gzip.NewWriter(&b)
 	chunk := make([]byte, 1<<20)
-	for ; n > 0; n -= len(chunk) {
+	for range 256 {
 		w.Write(chunk)
 	}
 	w.Close()
 	return b.Bytes()
-}
+})
 
 // tarBomb is a compressed tar of one file of n MiB of zeros.
 func tarBomb(n int) []byte {
@@ -117,7 +120,7 @@ func manyEntries(n int) []byte {
 
 // overlapping is a zip whose directory lists one stretch of bytes twice.
 func overlapping(t *testing.T) []byte {
-	z := zipOf(t, map[string][]byte{"a": bytes.Repeat([]byte("abcdefgh"), 500)})
+	z := program.ZipOf(t, map[string][]byte{"a": bytes.Repeat([]byte("abcdefgh"), 500)})
 	at := bytes.Index(z, []byte("PK\x01\x02"))
 	end := bytes.LastIndex(z, []byte("PK\x05\x06"))
 	entry := bytes.Clone(z[at:end])
@@ -146,10 +149,10 @@ func TestHostilePackages(t *testing.T) {
 		w.Close()
 		return b.Bytes()
 	}
-	disagreeing := bytes.Replace(zipOf(t, map[string][]byte{"boot.bin": []byte("x")}), []byte("boot.bin"), []byte("b00t.bin"), 1)
+	disagreeing := bytes.Replace(program.ZipOf(t, map[string][]byte{"boot.bin": []byte("x")}), []byte("boot.bin"), []byte("b00t.bin"), 1)
 	nested := gzipOf(make([]byte, 8<<20))
 	for range 6 {
-		nested = zipOf(t, map[string][]byte{"a.gz": nested, "b.gz": nested, "c.gz": nested})
+		nested = program.ZipOf(t, map[string][]byte{"a.gz": nested, "b.gz": nested, "c.gz": nested})
 	}
 	deep := []byte("core")
 	for range 12 {
@@ -172,8 +175,8 @@ func TestHostilePackages(t *testing.T) {
 	}{
 		{"climbing.tar", tarHeaders(tar.Header{Name: "../../etc/passwd", Mode: 0o644, Size: 1}), 1, "climbs out", nil},
 		{"absolute.tar", tarHeaders(tar.Header{Name: "/etc/passwd", Mode: 0o644, Size: 1}), 1, "absolute path", nil},
-		{"drive.zip", zipOf(t, map[string][]byte{"C:evil.img": []byte("x")}), 1, "drive letter", nil},
-		{"backslash.zip", zipOf(t, map[string][]byte{`..\evil.img`: []byte("x")}), 1, "backslash", nil},
+		{"drive.zip", program.ZipOf(t, map[string][]byte{"C:evil.img": []byte("x")}), 1, "drive letter", nil},
+		{"backslash.zip", program.ZipOf(t, map[string][]byte{`..\evil.img`: []byte("x")}), 1, "backslash", nil},
 		{"symlink.tar", tarHeaders(tar.Header{Name: "l", Typeflag: tar.TypeSymlink, Linkname: "/etc"}, tar.Header{Name: "l/passwd", Mode: 0o644, Size: 1}), 1, "symbolic link", nil},
 		{"hardlink.tar", tarHeaders(tar.Header{Name: "l", Typeflag: tar.TypeLink, Linkname: "/etc/passwd"}), 1, "hard link", nil},
 		{"device.tar", tarHeaders(tar.Header{Name: "d", Typeflag: tar.TypeBlock}), 1, "a device", nil},
@@ -181,28 +184,28 @@ func TestHostilePackages(t *testing.T) {
 		{"overlap.zip", overlapping(t), 1, "overlap", nil},
 		{"twins.zip", twins(), 1, "two entries bear the name", nil},
 		{"disagree.zip", disagreeing, 1, "disagrees with the directory", nil},
-		{"bomb.gz", zeros(1 << 30), 4, "-max-ratio", nil},
+		{"bomb.gz", bomb(), 4, "-max-ratio", nil},
 		{"bomb.tgz", tarBomb(300), 4, "ratio", []string{"-max-ratio", "200"}},
-		{"nested.zip", nested, 4, "-max-", []string{"-max-bytes", "1GiB"}},
+		{"nested.zip", nested, 4, "-max-", []string{"-max-bytes", "256MiB"}},
 		{"deep.gz", deep, 4, "-max-depth", nil},
 		{"million.zip", manyEntries(1_000_000), 4, "-max-items", nil},
 		{"negative.tar", rawTar("-0000000001\x00"), 1, "damaged", nil},
 		{"huge.tar", rawTar("\x80\x00\x00\x00\x7f\xff\xff\xff\xff\xff\xff\xff"), 1, "truncated", nil},
 		{"octal.tar", rawTar("77777777777\x00"), 1, "truncated", nil},
 		{"pax.tar", paxes(), 0, "cut short", nil},
-		{"encoding.zip", zipOf(t, map[string][]byte{"caf\xe9.img": []byte("x")}), 0, `caf%E9.img`, nil},
-		{"control.zip", zipOf(t, map[string][]byte{"a\x1b]0;owned\x07.img": []byte("x")}), 1, `\u001b`, nil},
-		{"text.zip", zipOf(t, map[string][]byte{"x_manifest.json": []byte("[" + strings.Repeat("[", 5000))}), 0, "", nil},
+		{"encoding.zip", program.ZipOf(t, map[string][]byte{"caf\xe9.img": []byte("x")}), 0, `caf%E9.img`, nil},
+		{"control.zip", program.ZipOf(t, map[string][]byte{"a\x1b]0;owned\x07.img": []byte("x")}), 1, `\u001b`, nil},
+		{"text.zip", program.ZipOf(t, map[string][]byte{"x_manifest.json": []byte("[" + strings.Repeat("[", 5000))}), 0, "", nil},
 	} {
 		t.Run(c.name, func(t *testing.T) {
-			write(t, dir, c.name, c.data)
+			program.Write(t, dir, c.name, c.data)
 			for _, format := range [][]string{{}, {"-json"}} {
 				r := bounded(t, dir, append(append(append([]string{"survey"}, c.args...), format...), c.name)...)
-				require.Equal(t, c.status, r.status, r.out+r.errout)
+				require.Equal(t, c.status, r.Status, r.Out+r.Errout)
 				if len(format) == 0 {
-					assert.Contains(t, r.out+r.errout, c.says)
+					assert.Contains(t, r.Out+r.Errout, c.says)
 				}
-				assert.NotContains(t, r.out+r.errout, "\x1b")
+				assert.NotContains(t, r.Out+r.Errout, "\x1b")
 			}
 			if c.status == 4 {
 				return
@@ -210,7 +213,7 @@ func TestHostilePackages(t *testing.T) {
 			// What is unpacked stays inside, and holds no link.
 			into := filepath.Join(t.TempDir(), "deep", "out")
 			r := bounded(t, dir, "unpack", "-into", into, c.name)
-			assert.Contains(t, []int{0, 1}, r.status, r.out+r.errout)
+			assert.Contains(t, []int{0, 1}, r.Status, r.Out+r.Errout)
 			filepath.WalkDir(filepath.Dir(filepath.Dir(into)), func(p string, d os.DirEntry, err error) error {
 				require.NoError(t, err)
 				assert.True(t, d.IsDir() || d.Type().IsRegular() && strings.HasPrefix(p, into), p)
@@ -228,26 +231,26 @@ func TestHostilePackages(t *testing.T) {
 // A boundary that is passed while unpacking leaves nothing behind.
 func TestUnpackRefusedWritesNothing(t *testing.T) {
 	dir := t.TempDir()
-	write(t, dir, "b.zip", zipOf(t, map[string][]byte{"a.txt": []byte("fine"), "b.gz": zeros(256 << 20)}))
-	r := call(t, dir, "unpack", "-into", "out", "b.zip")
-	assert.Equal(t, 4, r.status)
+	program.Write(t, dir, "b.zip", program.ZipOf(t, map[string][]byte{"a.txt": []byte("fine"), "b.gz": bomb()}))
+	r := program.Call(t, dir, "unpack", "-into", "out", "b.zip")
+	assert.Equal(t, 4, r.Status)
 	left, err := os.ReadDir(filepath.Join(dir, "out"))
 	require.NoError(t, err)
 	assert.Empty(t, left)
 }
 
 func TestUnpack(t *testing.T) {
-	kit := writeKit(t)
-	r := call(t, kit, "unpack", "-into", "out", "-only", "**/boot/*", "qm-tram-8.4.2.zip")
-	require.Equal(t, 0, r.status, r.out+r.errout)
+	kit := program.WriteKit(t)
+	r := program.Call(t, kit, "unpack", "-into", "out", "-only", "**/boot/*", "qm-tram-8.4.2.zip")
+	require.Equal(t, 0, r.Status, r.Out+r.Errout)
 	assert.FileExists(t, filepath.Join(kit, "out/qm-tram-8.4.2/boot/qm8t-boot-a.bin"))
 	assert.NoFileExists(t, filepath.Join(kit, "out/qm-tram-8.4.2/qm8t-a.img"))
 
-	r = call(t, kit, "unpack", "-into", "out", "-json", "qm-tram-8.4.2.zip")
-	require.Equal(t, 0, r.status)
+	r = program.Call(t, kit, "unpack", "-into", "out", "-json", "qm-tram-8.4.2.zip")
+	require.Equal(t, 0, r.Status)
 	assert.FileExists(t, filepath.Join(kit, "out/qm-tram-8.4.2/extras/mibs.tgz.unpacked/QUILLMERE-TRAM-MIB.txt"), "nested archives, too")
-	doc := document(t, r)
-	want := unzip(t, kit, "qm-tram-8.4.2.zip")
+	doc := program.Document(t, r)
+	want := program.Unzip(t, kit, "qm-tram-8.4.2.zip")
 	for _, f := range doc["files"].([]any) {
 		path := at(t, f, "path").(string)
 		data, err := os.ReadFile(filepath.Join(kit, "out", path))
@@ -257,30 +260,30 @@ func TestUnpack(t *testing.T) {
 		}
 	}
 	// A folder that was unpacked so is the package, too.
-	assert.Equal(t, 0, call(t, kit, "match", "-device", "cabinet-07", "out").status)
+	assert.Equal(t, 0, program.Call(t, kit, "match", "-device", "cabinet-07", "out").Status)
 
-	r = call(t, kit, "unpack", "-into", "radio", "-parts", "vr310-4.2.0.itb")
-	require.Equal(t, 0, r.status, r.out+r.errout)
+	r = program.Call(t, kit, "unpack", "-into", "radio", "-parts", "vr310-4.2.0.itb")
+	require.Equal(t, 0, r.Status, r.Out+r.Errout)
 	assert.FileExists(t, filepath.Join(kit, "radio/vr310-4.2.0.itb.parts/kernel-arm64.unpacked"))
-	assert.Contains(t, r.out, "must be served whole")
+	assert.Contains(t, r.Out, "must be served whole")
 
 	// A different file in the way: nothing at all is written.
 	require.NoError(t, os.RemoveAll(filepath.Join(kit, "out")))
-	mine := write(t, kit, "out/qm-tram-8.4.2/qm8t-a.img", []byte("mine"))
-	r = call(t, kit, "unpack", "-into", "out", "qm-tram-8.4.2.zip")
-	assert.Equal(t, 4, r.status)
-	assert.Contains(t, r.errout, "-replace")
+	mine := program.Write(t, kit, "out/qm-tram-8.4.2/qm8t-a.img", []byte("mine"))
+	r = program.Call(t, kit, "unpack", "-into", "out", "qm-tram-8.4.2.zip")
+	assert.Equal(t, 4, r.Status)
+	assert.Contains(t, r.Errout, "-replace")
 	assert.NoFileExists(t, filepath.Join(kit, "out/qm-tram-8.4.2/qm24t.img"))
 	data, _ := os.ReadFile(mine)
 	assert.Equal(t, "mine", string(data))
-	assert.Equal(t, 0, call(t, kit, "unpack", "-replace", "-into", "out", "qm-tram-8.4.2.zip").status)
+	assert.Equal(t, 0, program.Call(t, kit, "unpack", "-replace", "-into", "out", "qm-tram-8.4.2.zip").Status)
 
 	// Names that differ in case only: the first is written, the other told.
-	write(t, kit, "case.zip", zipOf(t, map[string][]byte{"A.img": []byte("1"), "a.img": []byte("2"), "d": []byte("3"), "d/e": []byte("4")}))
-	r = call(t, kit, "unpack", "-into", "case", "case.zip")
-	assert.Equal(t, 1, r.status)
-	assert.Contains(t, r.out, "case only")
-	assert.Contains(t, r.out, "nothing can lie below it")
+	program.Write(t, kit, "case.zip", program.ZipOf(t, map[string][]byte{"A.img": []byte("1"), "a.img": []byte("2"), "d": []byte("3"), "d/e": []byte("4")}))
+	r = program.Call(t, kit, "unpack", "-into", "case", "case.zip")
+	assert.Equal(t, 1, r.Status)
+	assert.Contains(t, r.Out, "case only")
+	assert.Contains(t, r.Out, "nothing can lie below it")
 	data, _ = os.ReadFile(filepath.Join(kit, "case/A.img"))
 	assert.Equal(t, "1", string(data))
 	assert.NoFileExists(t, filepath.Join(kit, "case/a.img"))

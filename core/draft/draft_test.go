@@ -57,7 +57,7 @@ func TestDraft(t *testing.T) {
 	}{
 		"a bundle with a manifest in lines": {[]string{"qm-tram-8.4.2.zip", "qm-tram-8.4.1.zip"}, []string{
 			`  QM-8T:  # GUESS: the header of qm-tram-8.4.2.zip::qm-tram-8.4.2/boot/qm8t-boot-a.bin`,
-			"arch: arm64  # GUESS", `boards: ["quillmere,qm8t-b"]`, `record: '^(?P<component>\S+)\s+(?P<file>\S+)\s+(?P<version>\S+)(?:\s+revs=(?P<revisions>\S+))?(?:\s+\S+)*$'`,
+			"arch: arm64  # GUESS", `boards: ["quillmere,qm8t-b"]`, `record: '^(?P<component>\S+)\s+(?P<file>\S+)\s+(?P<version>\S+)(?:\s+revs=(?P<revisions>\S+))?(?:\s+sha256=(?P<sha256>\S+))?(?:\s+\S+)*$'`,
 			`heading: '^\[(?P<models>[^\]]+)\]$'`, `checksums: '**/*.sha256'`, "# signature: {item: '**/*.sig'", `notes: ['**/release-notes.txt']`,
 			"boot: {title: \"boot image\", optional: true}", `version: "8.4.2"`, `version: "8.4.1"`, `file: '^qm-tram-v?(?P<version>\d[\w.]*?)\.zip$'`}},
 		"a bundle with a manifest in JSON": {[]string{"vg20-5.1.0.zip"}, []string{"VG-20:", "form: json", "groups: 'targets.*'", "group_fields: {models: models, platform: platform}", "records: 'images.*'", "fields: {file: path, component: role, version: version, revisions: boards, arch: cpu, sha256: sha256}", "r2:"}},

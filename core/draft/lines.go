@@ -84,7 +84,7 @@ var (
 	component = regexp.MustCompile(`^[a-z][a-z0-9_-]*$`)
 	hexText   = regexp.MustCompile(`^[0-9A-Fa-f]+$`)
 	number    = regexp.MustCompile(`^\d+$`)
-	keyed     = regexp.MustCompile(`^([a-z_]+)=(\S+)$`)
+	keyed     = regexp.MustCompile(`^([a-z][a-z0-9_]*)=(\S+)$`)
 )
 
 // digests by the number of their digits.
@@ -136,12 +136,14 @@ func (r *reading) guessLines(it *survey.Item) *Manifest {
 // all of them is a column; words such as revs=A1 may be left out.
 func (r *reading) columns(list string, lines [][]string) string {
 	width := len(lines[0])
-	extra := map[string]bool{}
+	var extra []string // in the order in which the lines have them
 	for _, l := range lines {
 		n := 0
 		for _, w := range l {
 			if k := keyed.FindStringSubmatch(w); k != nil && keys[k[1]] != "" {
-				extra[k[1]] = true
+				if !slices.Contains(extra, k[1]) {
+					extra = append(extra, k[1])
+				}
 				continue
 			}
 			n++
@@ -178,12 +180,7 @@ func (r *reading) columns(list string, lines [][]string) string {
 		return ""
 	}
 	pattern := "^" + strings.Join(parts, `\s+`)
-	var names []string
-	for k := range extra {
-		names = append(names, k)
-	}
-	slices.Sort(names)
-	for _, k := range names {
+	for _, k := range extra {
 		if !used[keys[k]] {
 			used[keys[k]] = true
 			pattern += fmt.Sprintf(`(?:\s+%s=(?P<%s>\S+))?`, k, keys[k])

@@ -1,4 +1,4 @@
-package e2e
+package night
 
 import (
 	"encoding/json"
@@ -10,6 +10,8 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
+	"fitcheck/e2e/program"
 )
 
 type pathDoc struct {
@@ -34,19 +36,19 @@ type pathDoc struct {
 	Alternatives []json.RawMessage
 }
 
-func askPath(t *testing.T, dir string, args ...string) (pathDoc, ran) {
-	r := call(t, dir, append([]string{"path", "-json"}, args...)...)
+func askPath(t *testing.T, dir string, args ...string) (pathDoc, program.Ran) {
+	r := program.Call(t, dir, append([]string{"path", "-json"}, args...)...)
 	var doc pathDoc
-	if r.status != 2 && r.status != 4 {
-		require.NoError(t, json.Unmarshal([]byte(r.out), &doc), r.out)
+	if r.Status != 2 && r.Status != 4 {
+		require.NoError(t, json.Unmarshal([]byte(r.Out), &doc), r.Out)
 	}
 	return doc, r
 }
 
 func TestPathOfTheStack(t *testing.T) {
-	dir := writeKit(t)
+	dir := program.WriteKit(t)
 	doc, r := askPath(t, dir, "-device", "depot-core", "-to", "6.4.1")
-	require.Equal(t, 0, r.status, r.errout)
+	require.Equal(t, 0, r.Status, r.Errout)
 	require.Len(t, doc.Hops, 4)
 	for i, want := range []struct {
 		release, pkg string
@@ -69,9 +71,9 @@ func TestPathOfTheStack(t *testing.T) {
 	assert.Equal(t, "hops", doc.Back.By)
 
 	// match says the same of the last package, and where the way is.
-	m := call(t, dir, "match", "-device", "depot-core", "packages/qm-core-6.4.1.zip", "-others=false")
-	assert.Equal(t, 1, m.status)
-	assert.Contains(t, m.out, "go by way of the boot loader of 6.4.1, then 6.3.0, then 6.4.1")
+	m := program.Call(t, dir, "match", "-device", "depot-core", "packages/qm-core-6.4.1.zip", "-others=false")
+	assert.Equal(t, 1, m.Status)
+	assert.Contains(t, m.Out, "go by way of the boot loader of 6.4.1, then 6.3.0, then 6.4.1")
 
 	// The package is known by what it holds, whatever its name; and when it goes,
 	// the hop is to be downloaded.
@@ -80,10 +82,10 @@ func TestPathOfTheStack(t *testing.T) {
 	assert.Equal(t, "download(3).zip", doc.Hops[2].Package)
 	require.NoError(t, os.Remove(filepath.Join(dir, "packages/download(3).zip")))
 	doc, r = askPath(t, dir, "-device", "depot-core", "-to", "6.4.1")
-	assert.Equal(t, 0, r.status)
+	assert.Equal(t, 0, r.Status)
 	assert.Equal(t, "to download", doc.Hops[2].Package)
 	doc, r = askPath(t, dir, "-device", "depot-core", "-to", "6.4.1", "-on-hand")
-	assert.Equal(t, 1, r.status)
+	assert.Equal(t, 1, r.Status)
 	var why []string
 	for _, b := range doc.Blocked {
 		why = append(why, b.Release+": "+b.Because)
@@ -93,7 +95,7 @@ func TestPathOfTheStack(t *testing.T) {
 }
 
 func TestPathAnswers(t *testing.T) {
-	dir := writeKit(t)
+	dir := program.WriteKit(t)
 	for name, c := range map[string]struct {
 		args   []string
 		status int
@@ -109,9 +111,9 @@ func TestPathAnswers(t *testing.T) {
 		"a preference there is not":    {[]string{"-device", "cabinet-07", "-to", "latest", "-prefer", "speed"}, 2, ""},
 		"too many states":              {[]string{"-device", "depot-core", "-to", "6.4.1", "-max-states", "2"}, 4, ""},
 	} {
-		r := call(t, dir, append([]string{"path"}, c.args...)...)
-		assert.Equal(t, c.status, r.status, "%s: %s%s", name, r.out, r.errout)
-		assert.Contains(t, r.out, c.out, name)
+		r := program.Call(t, dir, append([]string{"path"}, c.args...)...)
+		assert.Equal(t, c.status, r.Status, "%s: %s%s", name, r.Out, r.Errout)
+		assert.Contains(t, r.Out, c.out, name)
 	}
 	// What is not known decides, and it is said what.
 	file := filepath.Join(dir, "devices/depot-core.yaml")
@@ -119,43 +121,43 @@ func TestPathAnswers(t *testing.T) {
 	require.NoError(t, err)
 	require.NoError(t, os.WriteFile(file, []byte(strings.Replace(string(text), "companions: {controller: 5.1.0}\n", "", 1)), 0o644))
 	doc, r := askPath(t, dir, "-device", "depot-core", "-to", "6.4.1")
-	assert.Equal(t, 3, r.status)
+	assert.Equal(t, 3, r.Status)
 	require.NotEmpty(t, doc.Unsettled)
 	assert.Contains(t, doc.Unsettled[0], "it needs controller >=5.1, and what there is is not known")
 }
 
 func TestPathIsDrawn(t *testing.T) {
-	dir := writeKit(t)
-	r := call(t, dir, "path", "-device", "platform-9", "-to", "23.4.2", "-family", "lantern", "-report", "way.html")
-	require.Equal(t, 0, r.status, r.errout)
+	dir := program.WriteKit(t)
+	r := program.Call(t, dir, "path", "-device", "platform-9", "-to", "23.4.2", "-family", "lantern", "-report", "way.html")
+	require.Equal(t, 0, r.Status, r.Errout)
 	page, err := os.ReadFile(filepath.Join(dir, "way.html"))
 	require.NoError(t, err)
 	for _, want := range []string{"<svg", "lantern-initial", "no rule allows the move from family stock to lantern", "the converter image lays the flash out anew"} {
 		assert.Contains(t, string(page), want)
 	}
 	assert.NotContains(t, string(page), "<script")
-	assert.Equal(t, 4, call(t, dir, "path", "-device", "platform-9", "-to", "3.4.0", "-report", "way.html").status, "a file that is there is kept")
-	r = call(t, dir, "path", "-device", "platform-9", "-to", "23.4.2", "-family", "lantern", "-report", "way.svg")
-	require.Equal(t, 0, r.status, r.errout)
+	assert.Equal(t, 4, program.Call(t, dir, "path", "-device", "platform-9", "-to", "3.4.0", "-report", "way.html").Status, "a file that is there is kept")
+	r = program.Call(t, dir, "path", "-device", "platform-9", "-to", "23.4.2", "-family", "lantern", "-report", "way.svg")
+	require.Equal(t, 0, r.Status, r.Errout)
 	drawing, err := os.ReadFile(filepath.Join(dir, "way.svg"))
 	require.NoError(t, err)
 	assert.True(t, strings.HasPrefix(string(drawing), "<svg xmlns"))
 }
 
 func TestNotesOfAPackage(t *testing.T) {
-	dir := writeKit(t)
-	r := call(t, dir, "notes", "packages/qm-core-6.4.1.zip", "-about", "FLAP")
-	require.Equal(t, 0, r.status, r.errout)
+	dir := program.WriteKit(t)
+	r := program.Call(t, dir, "notes", "packages/qm-core-6.4.1.zip", "-about", "FLAP")
+	require.Equal(t, 0, r.Status, r.Errout)
 	for _, want := range []string{"line 5     The boot loader must be 2.0.0 or later.", "the rulebook says so, too: needs boot >=2.0.0 (rulebooks/quillmere-core.yaml:", "- {storage_free: 64MiB}", "Uplinks no longer flap"} {
-		assert.Contains(t, r.out, want)
+		assert.Contains(t, r.Out, want)
 	}
-	r = call(t, dir, "notes", "packages/vp12-5.1.4.bin")
-	assert.Equal(t, 4, r.status)
-	assert.Contains(t, r.errout, "no release notes are found in it")
+	r = program.Call(t, dir, "notes", "packages/vp12-5.1.4.bin")
+	assert.Equal(t, 4, r.Status)
+	assert.Contains(t, r.Errout, "no release notes are found in it")
 	require.NoError(t, os.WriteFile(filepath.Join(dir, "n.pdf"), []byte("%PDF-1.4\n1 0 obj\n"), 0o644))
-	r = call(t, dir, "notes", "n.pdf")
-	assert.Equal(t, 4, r.status)
-	assert.Contains(t, r.errout, "n.pdf: the PDF cannot be read")
+	r = program.Call(t, dir, "notes", "n.pdf")
+	assert.Equal(t, 4, r.Status)
+	assert.Contains(t, r.Errout, "n.pdf: the PDF cannot be read")
 }
 
 // pdfFile is a PDF with one page and one line; its root is the given object.
@@ -182,14 +184,14 @@ func pdfFile(line, pages string) []byte {
 // A PDF is read in a process of its own: one that leads its reader round in
 // circles is given up, and hangs nothing.
 func TestNotesOfAPDF(t *testing.T) {
-	dir := writeKit(t)
-	write(t, dir, "good.pdf", pdfFile("Core release 6.4.1: the boot loader must be 2.0.0 or later.", "<< /Type /Pages /Kids [4 0 R] /Count 1 >>"))
-	r := call(t, dir, "notes", "good.pdf")
-	require.Equal(t, 0, r.status, r.errout)
-	assert.Contains(t, r.out, "page 1, line 1")
-	assert.Contains(t, r.out, "the rulebook says so, too: needs boot >=2.0.0")
-	write(t, dir, "circle.pdf", pdfFile("x", "<< /Type /Pages /Kids [2 0 R] /Count 3 /Parent 2 0 R >>"))
-	r = call(t, dir, "notes", "circle.pdf")
-	assert.Equal(t, 4, r.status)
-	assert.Contains(t, r.errout, "circle.pdf: reading the PDF takes more than 4 s of the processor's time")
+	dir := program.WriteKit(t)
+	program.Write(t, dir, "good.pdf", pdfFile("Core release 6.4.1: the boot loader must be 2.0.0 or later.", "<< /Type /Pages /Kids [4 0 R] /Count 1 >>"))
+	r := program.Call(t, dir, "notes", "good.pdf")
+	require.Equal(t, 0, r.Status, r.Errout)
+	assert.Contains(t, r.Out, "page 1, line 1")
+	assert.Contains(t, r.Out, "the rulebook says so, too: needs boot >=2.0.0")
+	program.Write(t, dir, "circle.pdf", pdfFile("x", "<< /Type /Pages /Kids [2 0 R] /Count 3 /Parent 2 0 R >>"))
+	r = program.Call(t, dir, "notes", "circle.pdf")
+	assert.Equal(t, 4, r.Status)
+	assert.Contains(t, r.Errout, "circle.pdf: reading the PDF takes more than 4 s of the processor's time")
 }

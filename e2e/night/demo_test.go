@@ -1,0 +1,89 @@
+package night
+
+import (
+	"hash/crc32"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"regexp"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"fitcheck/demo"
+	"fitcheck/e2e/program"
+)
+
+func TestDemo(t *testing.T) {
+	dir := filepath.Join(t.TempDir(), "kit")
+	r := program.Call(t, t.TempDir(), "demo", dir)
+	require.Equal(t, 0, r.Status, r.Out+r.Errout)
+	assert.NotContains(t, r.Out, "OTHERWISE")
+	assert.NotContains(t, r.Out, "\x1b", "no colour in a pipe")
+	first := r.Out
+	before := snapshot(t, dir)
+	r = program.Call(t, t.TempDir(), "demo", dir)
+	require.Equal(t, 0, r.Status, r.Errout)
+	assert.Equal(t, steady(first), steady(r.Out), "the same story at every run")
+	assert.Equal(t, before, snapshot(t, dir), "the same bytes at every run")
+
+	program.Write(t, dir, "devices/cabinet-07.yaml", []byte("mine"))
+	r = program.Call(t, t.TempDir(), "demo", dir)
+	assert.Equal(t, 4, r.Status)
+	assert.Contains(t, r.Errout, "cabinet-07.yaml")
+	assert.Contains(t, r.Errout, "-replace")
+	mine, err := os.ReadFile(filepath.Join(dir, "devices/cabinet-07.yaml"))
+	require.NoError(t, err)
+	assert.Equal(t, "mine", string(mine), "a file in the way stays")
+}
+
+// steady takes out what differs from run to run: the ports that are free, the
+// times of what happens live, and that staged files are there already.
+func steady(text string) string {
+	text = regexp.MustCompile(`(?m)^ +\d+\.\ds  .*\n`).ReplaceAllString(text, "")
+	text = regexp.MustCompile(`(port |-port |udp:)\d+`).ReplaceAllString(text, "$1")
+	return strings.ReplaceAll(text, ", all there already, as they should be", "")
+}
+
+func snapshot(t *testing.T, dir string) map[string]uint32 {
+	out := map[string]uint32{}
+	require.NoError(t, filepath.WalkDir(dir, func(p string, d os.DirEntry, err error) error {
+		if err == nil && !d.IsDir() {
+			b, err := os.ReadFile(p)
+			require.NoError(t, err)
+			out[p] = crc32.ChecksumIEEE(b)
+		}
+		return err
+	}))
+	return out
+}
+
+// Every case of the story comes out by its exit status, verdict and deciding
+// check when its command is typed by hand.
+func TestStoryByHand(t *testing.T) {
+	kit := program.WriteKit(t)
+	for _, c := range demo.Story() {
+		t.Run(c.Name, func(t *testing.T) {
+			args := append(append([]string{}, c.Args...), "-json")
+			if len(c.Beside) > 0 {
+				fill := program.FreePorts(t)
+				args = fill(args)
+				other := exec.Command(program.Path, fill(c.Beside)...)
+				other.Dir = kit
+				require.NoError(t, other.Start())
+				defer other.Wait()
+				defer other.Process.Kill()
+			}
+			r := program.Call(t, kit, args...)
+			assert.Equal(t, c.Exit, r.Status, r.Out+r.Errout)
+			doc := program.Document(t, r)
+			assert.Equal(t, c.Args[0], doc["fitcheck"].(map[string]any)["document"])
+			if c.Verdict != "" {
+				assert.Equal(t, c.Verdict, doc["verdict"])
+				assert.Subset(t, program.Deciding(doc), c.Deciding)
+			}
+		})
+	}
+}
