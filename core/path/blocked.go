@@ -42,7 +42,7 @@ func (r *route) blockers(s *search) {
 		against := t.against(from, m)
 		hop := false
 		for _, reason := range against {
-			b := Blocked{Release: t.name(at.line, at.version, 0), Code: reason.code, Because: reason.text, Sources: reason.sources}
+			b := Blocked{Release: t.name(at.line, at.version, 0), Code: reason.code.Name, Because: reason.text, Sources: reason.sources}
 			if reason.need != nil && reason.need.Component.Text != t.lines[at.line].main {
 				b.Because += r.whoRaises(s, from, at.line, reason)
 			} else {
@@ -90,7 +90,7 @@ func (r *route) standing(line, version int32) (Blocked, bool) {
 				continue
 			}
 			if b.Code == "" {
-				b.Code = reason.code
+				b.Code = reason.code.Name
 			}
 			if of[reason.text] == nil {
 				texts = append(texts, reason.text)

@@ -5,6 +5,7 @@ import (
 	"slices"
 
 	"fitcheck/core/fact"
+	"fitcheck/core/fit/check"
 	"fitcheck/core/member"
 	"fitcheck/core/rulebook"
 	"fitcheck/core/truth"
@@ -61,7 +62,7 @@ type mainNeed struct {
 
 // reason is one thing that is against a move.
 type reason struct {
-	code    string
+	code    *check.Code // nil for what is never told
 	text    string
 	unknown bool // it is not known, rather than so
 	sources []Cited
@@ -87,10 +88,10 @@ func (t *team) prepare(l *line, c *candidate, o Options) {
 		}
 		c.standing[b] = box.standing(rel, l.families[b])
 		if slices.Contains(l.avoid, c.index) {
-			c.standing[b] = append(c.standing[b], reason{code: "path.avoided", text: "it is to be avoided", sources: []Cited{{"-avoid " + rel.Version.Text, fact.Source{Kind: fact.Command}}}})
+			c.standing[b] = append(c.standing[b], reason{code: pathAvoided, text: pathAvoided.Words, sources: []Cited{{"-avoid " + rel.Version.Text, fact.Source{Kind: fact.Command}}}})
 		}
 		if o.OnHand != nil && !o.OnHand(rel) {
-			c.standing[b] = append(c.standing[b], reason{code: "path.not_at_hand", text: "no package at hand carries it", sources: []Cited{{"release " + rel.Version.Text, box.Rules.Source(rel.Spot)}}})
+			c.standing[b] = append(c.standing[b], reason{code: pathNotAtHand, text: pathNotAtHand.Words, sources: []Cited{{"release " + rel.Version.Text, box.Rules.Source(rel.Spot)}}})
 		}
 		if rel.Minutes != nil {
 			c.outage = max(c.outage, int32(rel.Minutes.Outage))
@@ -294,17 +295,17 @@ func (b *Box) standing(rel *rulebook.Release, family string) []reason {
 	r := b.Rules
 	of := Cited{"release " + rel.Version.Text, r.Source(rel.Spot)}
 	var out []reason
-	add := func(code string, unknown bool, text string, sources ...Cited) {
+	add := func(code *check.Code, unknown bool, text string, sources ...Cited) {
 		out = append(out, reason{code: code, text: text, unknown: unknown, sources: sources})
 	}
 	switch rel.For(r, b.Model, b.Revision) {
 	case truth.No:
-		add("path.not_for_it", false, "it is not for "+b.hardware(), of)
+		add(pathNotForIt, false, "it is not for "+b.hardware(), of)
 	case truth.Unknown:
-		add("path.revisions_open", true, fmt.Sprintf("it is for some hardware revisions only, and whether that of %s is one of them is not known", b.Device.Name.Text), of, b.missing())
+		add(pathRevisionsOpen, true, fmt.Sprintf("it is for some hardware revisions only, and whether that of %s is one of them is not known", b.Device.Name.Text), of, b.missing())
 	}
 	if doubt := rel.Doubt(); doubt != "" {
-		add("path.rule_fault", true, doubt, of)
+		add(pathRuleFault, true, doubt, of)
 	}
 	if rel.Withdrawn.Set() {
 		cited := of
@@ -312,13 +313,13 @@ func (b *Box) standing(rel *rulebook.Release, family string) []reason {
 			cited.Value += ", " + doc
 		}
 		cited.Source = r.Source(rel.Withdrawn.Spot)
-		add("withdrawn.withdrawn", false, "it was withdrawn: "+rel.Withdrawn.Text, cited)
+		add(withdrawnIs, false, "it was withdrawn: "+rel.Withdrawn.Text, cited)
 	}
 	out = append(out, b.drops(rel)...)
 	out = append(out, b.entitled(rel, of)...)
 	if v := b.Installed(b.boot); !v.Known() && b.boot != r.Main(family) {
 		if _, brings := b.bringsOf(rel, family, b.boot); brings {
-			add("version.boot_unknown", true, fmt.Sprintf("it brings a %s, and the installed one of %s is not known; no older one may go over a newer one", b.boot, b.Device.Name.Text), of, Cited{v.Text(), v.At})
+			add(versionBootUnknown, true, fmt.Sprintf("it brings a %s, and the installed one of %s is not known; no older one may go over a newer one", b.boot, b.Device.Name.Text), of, Cited{v.Text(), v.At})
 		}
 	}
 	for i := range rel.Needs {
@@ -337,7 +338,7 @@ func (b *Box) drops(rel *rulebook.Release) []reason {
 	}
 	drops := Cited{"drops " + rel.Drops[0].Text, b.Rules.Source(rel.Drops[0].Spot)}
 	if !v.Known() {
-		return []reason{{code: "attached.guessed", unknown: true, text: fmt.Sprintf("it no longer supports %s, and what is attached is %s", rel.Drops[0].Text, v.Text()), sources: []Cited{drops, {v.Text(), v.At}}}}
+		return []reason{{code: attachedGuessed, unknown: true, text: fmt.Sprintf("it no longer supports %s, and what is attached is %s", rel.Drops[0].Text, v.Text()), sources: []Cited{drops, {v.Text(), v.At}}}}
 	}
 	var doubt []reason
 	for _, f := range v.Facts {
@@ -345,9 +346,9 @@ func (b *Box) drops(rel *rulebook.Release) []reason {
 		sources := []Cited{{"drops " + by.Text, b.Rules.Source(by.Spot)}, {f.Value, f.Source}}
 		switch t {
 		case truth.Yes:
-			return []reason{{code: "attached.dropped", text: fmt.Sprintf("it no longer supports %s, which is attached", f.Value), sources: sources}}
+			return []reason{{code: attachedDropped, text: fmt.Sprintf("it no longer supports %s, which is attached", f.Value), sources: sources}}
 		case truth.Unknown:
-			doubt = []reason{{code: "attached.not_comparable", unknown: true, text: fmt.Sprintf("it no longer supports %s, and whether %s, which is attached, is one is not known", by.Text, f.Value), sources: sources}}
+			doubt = []reason{{code: attachedNotComparable, unknown: true, text: fmt.Sprintf("it no longer supports %s, and whether %s, which is attached, is one is not known", by.Text, f.Value), sources: sources}}
 		}
 	}
 	return doubt
@@ -360,13 +361,13 @@ func (b *Box) entitled(rel *rulebook.Release, of Cited) []reason {
 	case v.State == member.Missing:
 		return nil
 	case !v.Known():
-		return []reason{{code: "entitled.guessed", text: "until when the device is entitled is " + v.Text(), unknown: true, sources: []Cited{of, ends}}}
+		return []reason{{code: entitledGuessed, text: "until when the device is entitled is " + v.Text(), unknown: true, sources: []Cited{of, ends}}}
 	}
 	switch rel.Entitled(until) {
 	case truth.No:
-		return []reason{{code: "entitled.ended", text: fmt.Sprintf("it is of %s, after the entitlement ended", rel.Date.Day.Format("2006-01-02")), sources: []Cited{of, ends}}}
+		return []reason{{code: entitledEnded, text: fmt.Sprintf("it is of %s, after the entitlement ended", rel.Date.Day.Format("2006-01-02")), sources: []Cited{of, ends}}}
 	case truth.Unknown:
-		return []reason{{code: "entitled.no_date", text: "the rulebook does not give its date, so that nobody can say whether the entitlement covers it", unknown: true, sources: []Cited{of, ends}}}
+		return []reason{{code: entitledNoDate, text: "the rulebook does not give its date, so that nobody can say whether the entitlement covers it", unknown: true, sources: []Cited{of, ends}}}
 	}
 	return nil
 }
@@ -378,13 +379,13 @@ func (b *Box) asks(n *rulebook.Need) []reason {
 		return nil
 	}
 	have := b.has(n)
-	res := reason{code: "needs.fails", need: n, unknown: held == truth.Unknown, sources: []Cited{b.citeNeed(n), have}}
+	res := reason{code: needsFails, need: n, unknown: held == truth.Unknown, sources: []Cited{b.citeNeed(n), have}}
 	res.text = "it needs " + n.Text()
 	switch {
 	case n.Doubt() != "":
-		res.code, res.text = "needs.rule_fault", n.Doubt()
+		res.code, res.text = needsRuleFault, n.Doubt()
 	case res.unknown:
-		res.code = "needs.device_unknown"
+		res.code = needsDeviceUnknown
 		res.text += ", and what there is is " + have.Value
 	default:
 		res.text += ", and there is " + have.Value

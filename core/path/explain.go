@@ -36,7 +36,7 @@ func (t *team) against(s stand, m move) []reason {
 		all = append(all, t.boxAgainst(s, m, b))
 	}
 	if len(all) == 0 {
-		return []reason{{code: "path.raises_nothing", text: "it raises no boot loader"}}
+		return []reason{{text: "it raises no boot loader"}}
 	}
 	var out []reason
 	for i, reasons := range all {
@@ -68,7 +68,7 @@ func (t *team) boxAgainst(s stand, m move, b int) []reason {
 	c := &l.candidates[m.version]
 	rel := c.releases[b]
 	if rel == nil {
-		r := reason{code: "path.not_listed", box: b, text: fmt.Sprintf("the rulebook lists no release %s for %s", l.versions[m.version].Text, box.hardware())}
+		r := reason{code: pathNotListed, box: b, text: fmt.Sprintf("the rulebook lists no release %s for %s", l.versions[m.version].Text, box.hardware())}
 		if l.families[b] != "" {
 			r.text += ", family " + l.families[b]
 		}
@@ -82,16 +82,16 @@ func (t *team) boxAgainst(s stand, m move, b int) []reason {
 			out = append(out, r)
 		}
 		if t.lowersPairedBoot(state{line: s.line, version: s.version}, m.line, m.version) {
-			out = append(out, reason{code: "version.older_boot", text: "its boot loader is older than the one installed and moves with the " + l.main, sources: []Cited{of}})
+			out = append(out, reason{code: versionOlderBoot, text: "its boot loader is older than the one installed and moves with the " + l.main, sources: []Cited{of}})
 		}
 	}
 	if v, ok := box.bringsOf(rel, l.families[b], box.boot); ok && !m.bootOnly && box.boot != l.main && !box.optional(l.families[b], box.boot) && !t.newer(box.boot, v, s.components[b][box.boot]) && !t.rules.Scheme(box.boot).Equal(v, s.components[b][box.boot]) {
 		if have, known := s.components[b][box.boot]; known {
-			out = append(out, reason{code: "version.older_boot", text: fmt.Sprintf("it brings %s %s, and the newer %s is installed: an older boot loader is never written over a newer one", box.boot, v, have), sources: []Cited{{"brings " + v, t.rules.Source(rel.Spot)}}})
+			out = append(out, reason{code: versionOlderBoot, text: fmt.Sprintf("it brings %s %s, and the newer %s is installed: an older boot loader is never written over a newer one", box.boot, v, have), sources: []Cited{{"brings " + v, t.rules.Source(rel.Spot)}}})
 		}
 	}
 	if _, known := s.components[b][box.boot]; m.bootOnly && !known {
-		out = append(out, reason{code: "version.boot_unknown", text: fmt.Sprintf("the installed %s is not known; a newer one may be there, and none may be put back", box.boot), unknown: true, sources: []Cited{box.missing()}})
+		out = append(out, reason{code: versionBootUnknown, text: fmt.Sprintf("the installed %s is not known; a newer one may be there, and none may be put back", box.boot), unknown: true, sources: []Cited{box.missing()}})
 	}
 	for i := range rel.Needs {
 		n := &rel.Needs[i]
@@ -119,9 +119,9 @@ func (t *team) forbidden(s stand, m move, b int) (reason, bool) {
 	if r.Settled && r.Allowed {
 		return reason{}, false
 	}
-	res := reason{code: "path.forbidden", unknown: !r.Settled, text: fmt.Sprintf("the move from %s is not allowed: %s", t.name(s.line, s.version, b), r.Because)}
+	res := reason{code: pathForbidden, unknown: !r.Settled, text: fmt.Sprintf("the move from %s is not allowed: %s", t.name(s.line, s.version, b), r.Because)}
 	if res.unknown {
-		res.code = "path.not_settled"
+		res.code = pathNotSettled
 		res.text = fmt.Sprintf("whether the move from %s is allowed is not known: %s", t.name(s.line, s.version, b), r.Because)
 	}
 	if r.Via != "" {
@@ -169,20 +169,20 @@ func (t *team) lacks(s stand, m move, b int, rel *rulebook.Release, n *rulebook.
 	if held == truth.Yes {
 		return reason{}, false
 	}
-	r := reason{code: "needs.fails", need: n, box: b, unknown: held == truth.Unknown, sources: []Cited{box.citeNeed(n)}}
+	r := reason{code: needsFails, need: n, box: b, unknown: held == truth.Unknown, sources: []Cited{box.citeNeed(n)}}
 	if r.unknown {
-		r.code = "needs.device_unknown"
+		r.code = needsDeviceUnknown
 	}
 	have, known := now.Version(name)
 	switch {
 	case n.Doubt() != "":
-		r.code, r.text = "needs.rule_fault", n.Doubt()
+		r.code, r.text = needsRuleFault, n.Doubt()
 	case !known:
-		r.unknown, r.code = true, "needs.device_unknown"
+		r.unknown, r.code = true, needsDeviceUnknown
 		r.text = fmt.Sprintf("it needs %s, and the installed %s is not known", n.Text(), name)
 		r.sources = append(r.sources, box.missing())
 	case r.unknown:
-		r.code = "needs.build_unknown"
+		r.code = needsBuildUnknown
 		r.text = fmt.Sprintf("it needs %s, and %s %s leaves open the build that decides", n.Text(), name, have)
 	default:
 		r.text = fmt.Sprintf("it needs %s, and %s %s is installed", n.Text(), name, have)

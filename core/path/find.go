@@ -413,7 +413,7 @@ func (r *route) caps(line, version int32) string {
 	for _, reason := range r.team.against(r.begin, move{line: line, version: version}) {
 		n := reason.need
 		switch {
-		case n == nil && reason.code == "path.forbidden": // the way leads elsewhere, and a need may cap it
+		case n == nil && reason.code == pathForbidden: // the way leads elsewhere, and a need may cap it
 		case n == nil || reason.unknown, !n.Companion.Set() && n.Component.Text != r.team.boxes[reason.box].boot:
 			return ""
 		default:

@@ -28,6 +28,8 @@ import (
 	"fitcheck/core/device"
 	"fitcheck/core/fit/check"
 	"fitcheck/core/member"
+	"fitcheck/core/path"
+	"fitcheck/core/rulebook"
 	"fitcheck/core/sign"
 	"fitcheck/core/survey"
 	"fitcheck/demo"
@@ -886,6 +888,17 @@ func TestEveryReasonIsGiven(t *testing.T) {
 	carries := &survey.Item{Item: &archive.Item{Address: "x.itb"}, Kind: "fit", Signed: []survey.Signed{{Of: "x.itb", Result: sign.Result{Outcome: sign.NoKey, Because: "the kit has no key of that name"}}}}
 	for _, l := range check.New(member.Resolve(d, nil), &survey.Survey{Name: "x.itb", Items: []*survey.Item{carries}}, check.Options{}).Candidate(check.Component{Name: "main"}, carries).Lines {
 		note("an image that carries a signature", l)
+	}
+	rb, err := rulebook.Read("r.yaml", []byte("kind: rulebook\ntitle: x\nmodels: {QM-8T: {families: [tram]}}\nfamilies: {tram: {components: {main: {title: x}}}}\nreleases: [{version: '8.2', families: [tram]}, {version: '8.4', families: [tram]}]\nhops: {upward: open}\n"))
+	require.NoError(t, err)
+	d, err = device.Read("d.yaml", []byte("kind: device\nname: cab\nmodel: QM-8T\ninstalled: {main: '8.2'}\n"))
+	require.NoError(t, err)
+	for when, o := range map[string]path.Options{"a release to avoid": {Avoid: []string{"8.4"}}, "only what is at hand": {OnHand: func(*rulebook.Release) bool { return false }}} {
+		res, err := path.Find(path.Request{Device: d, Rules: func(string) *rulebook.Rulebook { return rb }, Goal: path.Goal{Version: "8.4"}, Options: o})
+		require.NoError(t, err)
+		for _, b := range res.Plans[0].Blocked {
+			note(when, check.Line{Code: b.Code, Because: b.Because})
+		}
 	}
 	var b strings.Builder
 	for _, code := range slices.Sorted(maps.Keys(here)) {
