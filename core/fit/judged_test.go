@@ -31,8 +31,8 @@ func edited(t *testing.T, text string, pairs ...string) string {
 func TestEverySourceIsHeldAgainstEveryOther(t *testing.T) {
 	for _, c := range [][3]string{{"8.4.2", "8.4.2a", "8.4.2b"}, {"8.4.2a", "8.4.2", "8.4.2b"}, {"8.4.2a", "8.4.2b", "8.4.2"}, {"8.4.2a", "8.4.2a", "8.4.2b"}, {"8.4.2a", "8.4.2b", "8.4.2a"}, {"8.4.2b", "8.4.2a", "8.4.2a"}} {
 		scene{
-			name: "builds " + strings.Join(c[:], " "), want: Unsettled, check: "agreement/main", because: "on the version",
-			rules:    []string{"order: [a, b, c, d]", "order: [a, b, c]", `^qm-(?P<version>[\d.]+)\.zip$`, `^qm-(?P<version>[\d.a-z]+)\.zip$`},
+			want: Unsettled, check: "agreement/main", because: "on the version",
+			rules:    []string{"order: [a, b, c, d]", "order: [a, b, c, build]", "(?P<d>[a-z])", "(?P<build>[a-z])", `^qm-(?P<version>[\d.]+)\.zip$`, `^qm-(?P<version>[\d.a-z]+)\.zip$`},
 			files:    map[string]string{"a.img": string(uimage(arm, kernel, "QM-8T "+c[0], 900))},
 			manifest: "[QM-8T]\nmain a.img " + c[1] + " revs=A1,A2\n", pkg: "qm-" + c[2] + ".zip",
 		}.judge(t)
@@ -49,6 +49,9 @@ func TestTheBrokenChecksumIsShown(t *testing.T) {
 		assert.True(t, strings.HasPrefix(c.Package, what+" "), c.Package)
 		assert.NotEqual(t, c.Device, c.Package)
 	}
+	both := []byte(flip([]byte(flip(good, 100)), 40))
+	c := find(scene{files: map[string]string{"a.img": string(both)}}.run(t), "intact/main")[0]
+	assert.True(t, strings.HasPrefix(c.Device, "header crc32 "), "of two the first: %s", c.Device)
 }
 
 // Firmware that nothing assigns to a component is not taken for the main image
