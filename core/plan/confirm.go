@@ -68,6 +68,7 @@ var (
 	slotNotTold     = check.Find("slot").Code("active_not_told", fit.Unsettled, "after the install, the captures do not tell which slot is active", "the captures do not tell which slot is active", "capture what the device says of its slots, and confirm again")
 	slotKept        = check.Find("slot").Code("holds_way_back", fit.Fits, "after the install, another slot holds what it held: the way back", "slot %s holds %s still: the way back", "")
 	slotOverwritten = check.Find("slot").Code("not_as_planned", fit.Misfit, "after the install, another slot holds something else than planned", "slot %s holds %s, and the plan promised %s", "the way back by this slot is gone; see the runbook for another")
+	slotBuild       = check.Find("slot").Code("build_not_told", fit.Unsettled, "after the install, the captures do not tell the build that another slot holds", "slot %s holds %s, and the plan promised %s: the build is not told", "see what the slot holds, with its build, before you count on it as the way back")
 	attachedBack    = check.Find("attached").Code("back", fit.Fits, "what was attached is back", "%s is back", "")
 	attachedGone    = check.Find("attached").Code("not_back", fit.Misfit, "what was attached is not back", "%s", "see why it is not back before you go on")
 	attachedNotTold = check.Find("attached").Code("not_told", fit.Unsettled, "the captures do not tell what is attached", "the captures do not tell what is attached", "see whether %s is back")
@@ -415,11 +416,16 @@ func (w *witness) slots() []fit.Check {
 		}
 		if v, ok := w.find("slots." + name + ".main"); ok && s.Main.Set() && !s.Active {
 			of := w.planned("slots."+name, s.Main.Text, s.Main.Spot)
-			if scheme.Same(v.Text, s.Main.Text) == truth.No {
-				out = append(out, sides(slotOverwritten.Line(name, name, v.Text, s.Main.Text), v.Text, s.Main.Text, of, captured(v)))
-			} else {
-				out = append(out, sides(slotKept.Line(name, name, v.Text), v.Text, s.Main.Text, of, captured(v)))
+			code, args := slotOverwritten, []any{name, v.Text, s.Main.Text}
+			switch scheme.Same(v.Text, s.Main.Text) {
+			case truth.Yes:
+				code, args = slotKept, args[:2]
+			case truth.Unknown:
+				if _, err := scheme.Parse(v.Text); err == nil {
+					code = slotBuild
+				}
 			}
+			out = append(out, sides(code.Line(name, args...), v.Text, s.Main.Text, of, captured(v)))
 		}
 	}
 	return out
