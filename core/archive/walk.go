@@ -3,11 +3,12 @@ package archive
 import (
 	"bufio"
 	"errors"
-	"fitcheck/core/fault"
 	"io"
 	"sync"
 	"sync/atomic"
 	"unicode/utf8"
+
+	"fitcheck/core/fault"
 )
 
 var heads = sync.Pool{New: func() any { return bufio.NewReaderSize(nil, HeadSize) }}

@@ -209,8 +209,7 @@ func TestGivesUp(t *testing.T) {
 func TestServes(t *testing.T) {
 	synctest.Test(t, func(t *testing.T) {
 		data := good("v2")
-		var x *trial
-		x = begin(t, data, func(x *trial) {
+		x := begin(t, data, func(x *trial) {
 			x.w.Serve, x.w.Listen, x.w.Prober, x.w.Settle = true, x.n.Listen(tftptest.Host(2), 69), nil, time.Second
 			x.w.Transfer.BlockSize = 1428
 		})

@@ -19,9 +19,8 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"fitcheck/e2e/program"
-
 	"fitcheck/core/tftp"
+	"fitcheck/e2e/program"
 )
 
 // staged holds every file below a folder against its list; nothing that is not

@@ -231,10 +231,7 @@ func (cmd *command) call(ctx context.Context, args []string, env Env) int {
 	if err == nil || within && errors.Is(err, out.err) {
 		return status
 	}
-	var bound *archive.BoundError
-	if errors.As(err, &bound) {
-		err = fmt.Errorf("%w; if you trust where it comes from, %s raises the bound", err, boundFlag[bound.Bound])
-	}
+	err = advised(err)
 	var own *fault.Error
 	if errors.As(err, &own) {
 		slog.Debug("fault", "stack", string(own.Stack))
@@ -253,6 +250,15 @@ func (cmd *command) call(ctx context.Context, args []string, env Env) int {
 		return exitUsage
 	}
 	return exitUnreadable
+}
+
+// advised adds to a refusal which flag raises the bound.
+func advised(err error) error {
+	var bound *archive.BoundError
+	if errors.As(err, &bound) {
+		return fmt.Errorf("%w; if you trust where it comes from, %s raises the bound", err, boundFlag[bound.Bound])
+	}
+	return err
 }
 
 // checkedWriter remembers that a result could not be written in full, so that

@@ -116,6 +116,7 @@ func (m *matching) run(ctx context.Context, c *call, args []string) (int, error)
 				return 0, err
 			}
 			// Of several, a refusal of one is told, and the others are judged.
+			err = advised(err)
 			m.refused = append(m.refused, present.RefusedPackage{Package: p, Because: err.Error()})
 			fmt.Fprintln(c.env.Stderr, "fitcheck: refused, and the others are judged: "+present.Safe(err.Error()))
 		}

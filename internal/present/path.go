@@ -1,10 +1,10 @@
 package present
 
 import (
-	"fitcheck/core/duration"
 	"fmt"
 	"strings"
 
+	"fitcheck/core/duration"
 	"fitcheck/core/path"
 	"fitcheck/core/plan"
 )

@@ -2,11 +2,11 @@ package present
 
 import (
 	_ "embed"
-	"fitcheck/core/duration"
 	"fmt"
 	"io"
 	"strings"
 
+	"fitcheck/core/duration"
 	"fitcheck/core/plan"
 )
 

@@ -12,7 +12,7 @@ import (
 // reasons are those that the checks of one respect share, spelt alike.
 type reasons struct {
 	*Check
-	named, byBoard, excluded, contradicted, deviceContradicted, deviceUnknown, guessed, byNameOnly, trusted, notComparable, notNamed, notAsked *Code
+	named, byBoard, excluded, contradicted, deviceContradicted, deviceUnknown, guessed, byNameOnly, trusted, notComparable, notAsked *Code
 }
 
 // byRespect are the checks in what images are meant for a device.

@@ -1,7 +1,6 @@
 package check
 
 import (
-	"fmt"
 	"strings"
 
 	"fitcheck/core/truth"
@@ -64,7 +63,7 @@ func (c *Case) pairs() []Line {
 		case same == truth.No:
 			out = append(out, pairedDiffer.become(base, base.Package))
 		case unknown != "" && missing == unknown:
-			out = append(out, pairedHalf.become(base, texts(group), missing, fmt.Sprintf("what is there is not known")))
+			out = append(out, pairedHalf.become(base, texts(group), missing, "what is there is not known"))
 		case unknown != "":
 			out = append(out, pairedUnknown.become(base, unknown))
 		case same == truth.Unknown:
