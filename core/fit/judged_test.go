@@ -39,6 +39,22 @@ func TestEverySourceIsHeldAgainstEveryOther(t *testing.T) {
 	}
 }
 
+// Of two images that suit the newer is taken only where both versions can be read.
+func TestNewerOfTwoThatSuit(t *testing.T) {
+	for second, want := range map[string]string{"8.4.1": "agreement.newer_chosen", "fresh": "agreement.rivals"} {
+		v := scene{
+			rules: []string{`^qm-(?P<version>[\d.]+)\.zip$`, `^bundle\.zip$`}, pkg: "bundle.zip",
+			files:    map[string]string{"b.img": string(uimage(arm, kernel, "QM-8T "+second, 900))},
+			manifest: "[QM-8T]\nmain a.img 8.4.2 revs=A1,A2\nmain b.img " + second + " revs=A1,A2\n",
+		}.run(t)
+		var codes []string
+		for _, c := range find(v, "agreement/main") {
+			codes = append(codes, c.Code)
+		}
+		assert.Contains(t, codes, want, "%s\n%s", second, dump(v))
+	}
+}
+
 // The sides of a misfit are those of the checksum that does not hold.
 func TestTheBrokenChecksumIsShown(t *testing.T) {
 	good := uimage(arm, kernel, "QM-8T 8.4.2", 900)

@@ -87,6 +87,7 @@ func TestPackagesThatCompleteEachOther(t *testing.T) {
 
 	got = match(map[string][]byte{"loader-2.4.bin": loader})
 	assert.Equal(t, Misfit, got[0].Verdict)
+	assert.NotContains(t, strings.Join(got[0].Notes, " "), "judged together", "one is no set")
 	got = match(map[string][]byte{"loader-2.4.bin": loader, "system-2.4.bin": half("VR-9 system 2.4")})
 	assert.Len(t, got, 2, "what is for another model completes nothing: %v", names(got))
 	for _, v := range got {

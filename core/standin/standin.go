@@ -19,6 +19,7 @@ import (
 
 	"golang.org/x/net/ipv4"
 
+	"fitcheck/core/duration"
 	"fitcheck/core/image"
 	"fitcheck/core/rulebook"
 	"fitcheck/core/tftp"
@@ -154,7 +155,7 @@ func (s *StandIn) live(ctx context.Context, taken <-chan []byte) error {
 		if !stay(s.DeadFor) {
 			return nil
 		}
-		s.enter(Waiting, fmt.Sprintf("for %s", s.WaitFor))
+		s.enter(Waiting, "for "+duration.Text(s.WaitFor))
 		until := time.After(s.WaitFor)
 	waiting:
 		for {
