@@ -34,8 +34,8 @@ type ConfirmedMember struct {
 // The reasons of a confirmation. Where a check of a match asks the same afterwards,
 // it gives them.
 var (
-	identityCheck  = check.Register(&check.Check{Name: "identity", Order: 310, Of: "confirm", Doc: "Is this a capture of the device that was installed?"})
-	memberCheck    = check.Register(&check.Check{Name: "member", Order: 320, Of: "confirm", Doc: "Are all members there?"})
+	identityCheck  = check.Register(&check.Check{Name: "identity", Order: 4, Of: "confirm", Doc: "Is this a capture of the device that was installed?"})
+	memberCheck    = check.Register(&check.Check{Name: "member", Order: 2, Of: "confirm", Doc: "Are all members there?"})
 	unchangedCheck = check.Register(&check.Check{Name: "unchanged", Order: 330, Of: "confirm", Doc: "Is what an install leaves alone as it was?"})
 	settingsCheck  = check.Register(&check.Check{Name: "settings", Order: 340, Of: "confirm", Doc: "Are the settings saved?"})
 

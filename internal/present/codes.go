@@ -1,46 +1,53 @@
 package present
 
 import (
+	"cmp"
 	"fmt"
+	"slices"
 	"strings"
 
 	"fitcheck/core/fit/check"
 )
 
-// Codes explains reasons: each in full, or of many a line each.
+// Codes explains reasons: each in full, or of many a line each. Of one check the
+// worst come first.
 func (s *Screen) Codes(all []*check.Code, brief bool) {
 	of := ""
-	for _, k := range all {
+	for _, k := range worstFirst(all) {
+		if k.Check.Name != of {
+			of = k.Check.Name
+			s.head(of)
+			s.line(2, faint, k.Check.Doc)
+		} else if !brief {
+			s.blank()
+		}
 		if brief {
-			if k.Check.Name != of {
-				of = k.Check.Name
-				s.head(of)
-				s.line(2, faint, k.Check.Doc)
-			}
 			s.hanging("  "+s.paint(outcomeStyle(k.Outcome), pad(string(k.Outcome), 10))+pad(k.Name, 30)+" ", 43, plain, k.Doc)
 			continue
 		}
-		if of != "" {
-			s.blank()
+		s.hanging("  "+s.paint(outcomeStyle(k.Outcome), pad(string(k.Outcome), 10))+" ", 13, strong, k.Name)
+		say := func(what, text string) {
+			if text != "" && text != "…" {
+				s.hanging("    "+pad(what, 12)+" ", 17, plain, text)
+			}
 		}
-		of = k.Check.Name
-		s.hanging(s.paint(outcomeStyle(k.Outcome), strings.ToUpper(string(k.Outcome)))+"  ", len(k.Outcome)+2, strong, k.Name)
-		s.line(2, plain, k.Check.Doc)
-		s.hanging("  given when   ", 15, plain, k.Doc)
-		s.hanging("  in words     ", 15, plain, pattern(k.Words))
-		if ex := check.Example(k.Name); ex.Says != "" {
-			s.hanging("  for example  ", 15, plain, ex.Says+" ("+ex.When+")")
-		}
-		switch {
-		case k.Advice != "":
-			s.hanging("  settled by   ", 15, plain, pattern(k.Advice))
-		case k.Outcome == check.Misfit || k.Outcome == check.Unsettled:
-			s.hanging("  settled by   ", 15, plain, "what the line itself advises")
-		}
+		say("given when", k.Doc)
+		say("in words", pattern(k.Words))
+		say("for example", check.Example(k.Name).Says)
+		say("settled by", pattern(k.Advice))
 		if k.Stands {
-			s.line(2, doubt, "neither -trust-names nor -even-if unsettled covers it")
+			s.line(4, doubt, "neither -trust-names nor -even-if unsettled covers it")
 		}
 	}
+}
+
+// worstFirst orders the reasons of each check.
+func worstFirst(all []*check.Code) []*check.Code {
+	out := slices.Clone(all)
+	slices.SortStableFunc(out, func(a, b *check.Code) int {
+		return cmp.Or(a.Check.Order-b.Check.Order, b.Outcome.Rank()-a.Outcome.Rank())
+	})
+	return out
 }
 
 // pattern shows the words of a reason with … for its values.
