@@ -286,11 +286,11 @@ func (m *Member) readInstalled(component string) Value {
 				return v.against(slot.Facts, fmt.Sprintf("by the device file it runs %s, and its active slot %s holds %s", v.First(), s.Name.Text, slot.First()))
 			case truth.Unknown:
 				a, err := m.Rules.Scheme(component).Parse(v.First())
-				b, err2 := m.Rules.Scheme(component).Parse(slot.First())
+				_, err2 := m.Rules.Scheme(component).Parse(slot.First())
 				switch {
 				case err != nil || err2 != nil:
 					return v.against(slot.Facts, fmt.Sprintf("by the device file it runs %s, and its active slot %s holds %s", v.First(), s.Name.Text, slot.First()))
-				case a.LeavesOpen() && !b.LeavesOpen():
+				case a.LeavesOpen(): // and the slot does not
 					return slot
 				}
 			}
