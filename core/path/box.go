@@ -7,6 +7,7 @@ import (
 
 	"fitcheck/core/device"
 	"fitcheck/core/fact"
+	"fitcheck/core/fit/check"
 	"fitcheck/core/member"
 	"fitcheck/core/rulebook"
 )
@@ -140,7 +141,7 @@ func (b *Box) problems() []string {
 		return []string{fmt.Sprintf("no rulebook knows the model %s of %s; correct it in %s, or add it to a rulebook", b.Model, d.Name.Text, d.File)}
 	}
 	if state, yes := b.DoesNotStart(); yes {
-		return []string{fmt.Sprintf("%s does not start (state: %s): fitcheck recover -device %s tells what its boot loader takes", d.Name.Text, state, d.File)}
+		return []string{fmt.Sprintf("%s does not start (state: %s): fitcheck recover -device %s tells what its boot loader takes", d.Name.Text, state, check.Quote(d.File))}
 	}
 	switch family := b.Value(fact.Family); {
 	case family.State == member.Contradicted:

@@ -10,7 +10,10 @@
 package path
 
 import (
+	"slices"
+
 	"fitcheck/core/fact"
+	"fitcheck/core/fit/check"
 	"fitcheck/core/rulebook"
 )
 
@@ -152,6 +155,15 @@ func (a *Answer) Minutes() (install, outage, unknown int) {
 		outage += h.Minutes.Outage
 	}
 	return install, outage, unknown
+}
+
+// Asked is how another command is asked for the same way.
+func (a *Answer) Asked() string {
+	t := "-to " + check.Quote(a.To)
+	if slices.ContainsFunc(a.Hops, func(h Hop) bool { return h.Family != h.FromFamily }) {
+		t += " -family " + check.Quote(a.Family)
+	}
+	return t
 }
 
 // Resets counts the hops that reset the configuration.

@@ -10,6 +10,7 @@ import (
 	"fitcheck/core/digest"
 	"fitcheck/core/duration"
 	"fitcheck/core/fit"
+	"fitcheck/core/fit/check"
 	fitpath "fitcheck/core/path"
 	"fitcheck/core/rulebook"
 	"fitcheck/core/survey"
@@ -161,7 +162,7 @@ func (w *writer) before(b *Runbook) Section {
 			seen = append(seen, p.Path)
 			read := fmt.Sprintf("Read the release notes of %s; %s holds none.", st.Release, path.Base(p.Path))
 			if slices.ContainsFunc(p.Items, func(it *survey.Item) bool { return it.Role == "notes" }) {
-				read = fmt.Sprintf("Read the release notes of %s: fitcheck notes %s", st.Release, p.Path)
+				read = fmt.Sprintf("Read the release notes of %s: fitcheck notes %s", st.Release, check.Quote(p.Path))
 			}
 			add(Instruction{Text: read})
 		}
@@ -233,7 +234,7 @@ func (w *writer) before(b *Runbook) Section {
 	if dir == "" {
 		dir = "DIR"
 	}
-	stage := Instruction{Text: fmt.Sprintf("Lay out the files for the server, and check them: fitcheck stage -device %s%s -into %s", w.t.Name, w.to(), dir)}
+	stage := Instruction{Text: fmt.Sprintf("Lay out the files for the server, and check them: fitcheck stage -device %s%s -into %s%s", check.Quote(w.t.Name), w.to(), check.Quote(dir), w.given())}
 	for _, f := range w.files {
 		stage.See = append(stage.See, fmt.Sprintf("%s  %s", f.Digests[digest.SHA256], f.Name))
 	}
@@ -246,10 +247,26 @@ func (w *writer) to() string {
 	if len(w.t.Result.Plans) == 0 {
 		return ""
 	}
-	a := w.t.Result.Plans[0]
-	t := " -to " + a.To
-	if slices.ContainsFunc(a.Hops, func(h fitpath.Hop) bool { return h.Family != h.FromFamily }) {
-		t += " -family " + a.Family
+	return " " + w.t.Result.Plans[0].Asked()
+}
+
+// given names the packages that were given, and what was accepted: stage then lays out
+// what this runbook is about.
+func (w *writer) given() string {
+	var paths []string
+	for _, st := range w.t.Steps {
+		for _, p := range st.Packages {
+			if t := check.Quote(p.Path); st.Given && !slices.Contains(paths, t) {
+				paths = append(paths, t)
+			}
+		}
+	}
+	t := ""
+	if w.t.EvenIf {
+		t = " -even-if unsettled"
+	}
+	for _, p := range paths {
+		t += " " + p
 	}
 	return t
 }
@@ -474,7 +491,7 @@ func (w *writer) back(hop int, b *device.Device, x rulebook.Wording) string {
 		if text != "" {
 			text += "; else "
 		}
-		text += fmt.Sprintf("through its boot loader: fitcheck recover -device %s", w.t.Name)
+		text += fmt.Sprintf("through its boot loader: fitcheck recover -device %s", check.Quote(w.t.Name))
 	}
 	if text == "" {
 		text = "the rulebook knows no way to start it again; have the maker's support at hand"
@@ -527,7 +544,7 @@ func (w *writer) check(hop int, after *device.Device, group bool) Instruction {
 
 func (w *writer) after() Section {
 	s := Section{Title: "Afterwards"}
-	confirm := fmt.Sprintf("Capture what the console says now, and hold it against the plan: fitcheck confirm -device %s -after CAPTURE%s", w.t.Name, w.to())
+	confirm := fmt.Sprintf("Capture what the console says now, and hold it against the plan: fitcheck confirm -device %s -after CAPTURE%s", check.Quote(w.t.Name), w.to())
 	save := Instruction{Text: "Save the settings, and copy them off the device once more."}
 	for _, b := range w.boxes() {
 		if n := len(w.t.Steps); n > 0 {

@@ -5,6 +5,7 @@ import (
 	"strings"
 
 	"fitcheck/core/duration"
+	"fitcheck/core/fit/check"
 	"fitcheck/core/path"
 	"fitcheck/core/plan"
 )
@@ -348,12 +349,12 @@ func pathAdvice(all Paths, a PathAnswer) []string {
 	if len(a.Steps) > 0 && len(a.Steps[0].Packages) > 0 {
 		var first []string
 		for _, p := range a.Steps[0].Packages {
-			first = append(first, p.Path)
+			first = append(first, check.Quote(p.Path))
 		}
-		out = append(out, fmt.Sprintf("check the first in full: fitcheck match -device %s %s", all.Device, strings.Join(first, " ")))
+		out = append(out, fmt.Sprintf("check the first in full: fitcheck match -device %s %s", check.Quote(all.Device), strings.Join(first, " ")))
 	}
 	if len(a.Steps) > 0 && len(missing) == 0 {
-		out = append(out, fmt.Sprintf("lay the files out, and write the steps down: fitcheck stage -device %s -to %s -into DIR, fitcheck runbook -device %s -to %s", all.Device, a.To, all.Device, a.To))
+		out = append(out, fmt.Sprintf("lay the files out, and write the steps down: fitcheck stage -device %s %s -into DIR, fitcheck runbook -device %s %s", check.Quote(all.Device), a.Asked(), check.Quote(all.Device), a.Asked()))
 	}
 	if b := a.Answer.Back; b != nil && !b.Found {
 		out = append(out, "decide whether going without a way back is acceptable; save the settings off the device first")

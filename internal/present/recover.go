@@ -5,6 +5,7 @@ import (
 	"strings"
 
 	"fitcheck/core/fit"
+	"fitcheck/core/fit/check"
 	"fitcheck/core/plan"
 	"fitcheck/core/rescue"
 )
@@ -86,7 +87,7 @@ func (s *Screen) Recovery(r Recovered) {
 	}
 	if r.Verdict == fit.Fits && r.Chosen != nil {
 		s.blank()
-		s.line(0, info, "fitcheck recover -watch does it: it waits for the boot loader, and sends exactly this image.")
+		s.line(0, info, "fitcheck recover -device "+check.Quote(r.Device.File)+" -watch "+check.Quote(r.Chosen.Survey.Path)+" does it: it waits for the boot loader, and sends exactly this image.")
 	}
 }
 
