@@ -20,6 +20,7 @@ import (
 // What people get wrong: each a message that says what, where and what to do,
 // and the right exit status.
 func TestBadInput(t *testing.T) {
+	t.Parallel()
 	kit := program.WriteKit(t)
 	good, err := os.ReadFile(filepath.Join(kit, "packages/qm-tram-8.4.2.zip"))
 	require.NoError(t, err)
@@ -92,6 +93,7 @@ func TestBadInput(t *testing.T) {
 
 // The program runs as another user here, since root may read everything.
 func TestNoPermission(t *testing.T) {
+	t.Parallel()
 	if os.Getuid() != 0 || runtime.GOOS != "linux" {
 		t.Skip("needs root to become another user")
 	}
@@ -121,6 +123,7 @@ func TestNoPermission(t *testing.T) {
 
 // Nobody's names act on a terminal or break the JSON.
 func TestHostileNames(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
 	program.Write(t, dir, "h.zip", program.ZipOf(t, map[string][]byte{"a\x1b[31mred\u202egnp.img": uimage(2, "t\x1b[2J", []byte("x")), "../up.img": []byte("x"), "/abs.img": []byte("x"), `c:\x.img`: []byte("x")}))
 	for _, args := range [][]string{{"survey", "h.zip"}, {"survey", "-json", "h.zip"}} {
@@ -173,6 +176,7 @@ func TestInterrupt(t *testing.T) {
 
 // A result that could not be written in full never ends with a good status.
 func TestFullDisk(t *testing.T) {
+	t.Parallel()
 	if runtime.GOOS != "linux" {
 		t.Skip("needs /dev/full")
 	}

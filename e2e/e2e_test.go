@@ -22,6 +22,7 @@ func TestMain(m *testing.M) { os.Exit(program.Main(m)) }
 // A flipped bit anywhere in the chosen image, header or payload, makes a
 // misfit that names the checksum, also where no digest was published.
 func TestFlippedBit(t *testing.T) {
+	t.Parallel()
 	kit := program.WriteKit(t)
 	files := program.Unzip(t, kit, "qm-tram-8.4.2.zip")
 	delete(files, "qm-tram-8.4.2/qm.sha256")
@@ -45,6 +46,7 @@ func TestFlippedBit(t *testing.T) {
 
 // A file that is only renamed is never a fit.
 func TestRenamed(t *testing.T) {
+	t.Parallel()
 	kit := program.WriteKit(t)
 	img := program.Unzip(t, kit, "qm-tram-8.4.2.zip")["qm-tram-8.4.2/qm24t.img"]
 	for _, name := range []string{"QM-8T-8.4.2.img", "qm-tram-8.4.2.zip", "qm8t-a.img", "x.bin"} {

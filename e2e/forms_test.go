@@ -61,6 +61,7 @@ func formKit(t *testing.T, rule string) string {
 // The same package, described in any form, comes to the same verdict with the
 // same checks; so it does when something in it is wrong.
 func TestManifestForms(t *testing.T) {
+	t.Parallel()
 	a, b := uimage(2, "one", []byte("payload a")), uimage(2, "two", []byte("payload b"))
 	sum := func(d []byte) string { return fmt.Sprintf("%x", sha256.Sum256(d)) }
 	for what, change := range map[string]func(files map[string][]byte, device *string){
@@ -102,6 +103,7 @@ func TestManifestForms(t *testing.T) {
 }
 
 func TestManifestFaults(t *testing.T) {
+	t.Parallel()
 	for form, c := range map[string]struct{ text, says string }{
 		"json": {"{\"platforms\": [\n {\"names\": [}\n", "line 2"},
 		"yaml": {"- names: [QM-8T]\n  images: {\n", "YAML"},
@@ -122,6 +124,7 @@ func TestManifestFaults(t *testing.T) {
 // Without a rulebook a manifest that is plainly one is shown all the same, and
 // its list of files is checked.
 func TestManifestWithoutRulebook(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
 	program.Write(t, dir, "p.zip", program.ZipOf(t, map[string][]byte{"release.json": []byte(`{"images": [{"file": "a.img", "version": "8.4.2", "size": 3}, {"file": "gone.img"}]}`), "a.img": []byte("four")}))
 	r := program.Call(t, dir, "survey", "p.zip")
@@ -132,6 +135,7 @@ func TestManifestWithoutRulebook(t *testing.T) {
 }
 
 func TestChecksumLists(t *testing.T) {
+	t.Parallel()
 	data := []byte("what is listed")
 	for name, list := range map[string]string{
 		"plain md5":    fmt.Sprintf("%x  a.bin\n", md5.Sum(data)),
@@ -171,6 +175,7 @@ func TestChecksumLists(t *testing.T) {
 
 // Real signatures, made by Debian's tools.
 func TestSignaturesOfOtherTools(t *testing.T) {
+	t.Parallel()
 	tool := func(name string) {
 		if _, err := exec.LookPath(name); err != nil {
 			t.Skip(name + " is not installed")

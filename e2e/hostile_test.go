@@ -135,6 +135,7 @@ func overlapping(t *testing.T) []byte {
 }
 
 func TestHostilePackages(t *testing.T) {
+	t.Parallel()
 	if runtime.GOOS != "linux" {
 		t.Skip("memory is limited by Linux's means")
 	}
@@ -230,6 +231,7 @@ func TestHostilePackages(t *testing.T) {
 
 // A boundary that is passed while unpacking leaves nothing behind.
 func TestUnpackRefusedWritesNothing(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
 	program.Write(t, dir, "b.zip", program.ZipOf(t, map[string][]byte{"a.txt": []byte("fine"), "b.gz": bomb()}))
 	r := program.Call(t, dir, "unpack", "-into", "out", "b.zip")
@@ -240,6 +242,7 @@ func TestUnpackRefusedWritesNothing(t *testing.T) {
 }
 
 func TestUnpack(t *testing.T) {
+	t.Parallel()
 	kit := program.WriteKit(t)
 	r := program.Call(t, kit, "unpack", "-into", "out", "-only", "**/boot/*", "qm-tram-8.4.2.zip")
 	require.Equal(t, 0, r.Status, r.Out+r.Errout)

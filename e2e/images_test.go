@@ -32,6 +32,7 @@ func at(t *testing.T, doc any, path ...any) any {
 }
 
 func TestLayoutsTakePart(t *testing.T) {
+	t.Parallel()
 	kit := program.WriteKit(t)
 	const item = "packages/qm-tram-8.4.2.zip::qm-tram-8.4.2/poe/qm-poe-a.qmi"
 	doc := program.Document(t, program.Call(t, kit, "header", "-json", item))
@@ -85,6 +86,7 @@ func readFile(t *testing.T, dir, name string) string {
 }
 
 func TestFITConfigurationsAreCandidates(t *testing.T) {
+	t.Parallel()
 	kit := program.WriteKit(t)
 	doc := program.Document(t, program.Call(t, kit, "survey", "-json", "vr310-4.2.0.itb"))
 	image := at(t, doc, "items", 0, "image")
@@ -113,6 +115,7 @@ func TestFITConfigurationsAreCandidates(t *testing.T) {
 }
 
 func TestDeepSurvey(t *testing.T) {
+	t.Parallel()
 	kit := program.WriteKit(t)
 	doc := program.Document(t, program.Call(t, kit, "survey", "-deep", "-json", "flash-07.bin"))
 	regions := at(t, doc, "items", 0, "map").([]any)

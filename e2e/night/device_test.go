@@ -16,6 +16,7 @@ import (
 // The device files of the kit are what their captures make, and a second run
 // changes nothing.
 func TestDeviceFilesComeFromCaptures(t *testing.T) {
+	t.Parallel()
 	dir := program.WriteKit(t)
 	for n, capture := range map[string]string{"cabinet-07": "captures/cab07.txt", "cabinet-12": "captures/cab12.txt"} {
 		r := program.Call(t, dir, "device", "-out", "devices/"+n+".yaml", capture)
@@ -30,6 +31,7 @@ func TestDeviceFilesComeFromCaptures(t *testing.T) {
 }
 
 func TestDeviceFromStartToVerdict(t *testing.T) {
+	t.Parallel()
 	dir := program.WriteKit(t)
 	// What sources contradict each other on is not written, until a person settles it.
 	args := []string{"device", "-out", "devices/cabinet-15.yaml", "captures/cab15.txt", "captures/cab15-eeprom.txt"}
@@ -80,6 +82,7 @@ func TestDeviceFromStartToVerdict(t *testing.T) {
 }
 
 func TestMatchManyAtOnce(t *testing.T) {
+	t.Parallel()
 	dir := program.WriteKit(t)
 	doc := program.Document(t, program.Call(t, dir, "match", "-device", "devices", "packages", "-json"))
 	best := map[string]string{}
@@ -118,6 +121,7 @@ func TestMatchManyAtOnce(t *testing.T) {
 }
 
 func TestReports(t *testing.T) {
+	t.Parallel()
 	dir := program.WriteKit(t)
 	for _, name := range []string{"out/report.html", "out/report.md"} {
 		r := program.Call(t, dir, "match", "-device", "ops-gateways", "packages/vg20-5.1.0-virtual.zip", "-report", name)
@@ -139,6 +143,7 @@ func TestReports(t *testing.T) {
 
 // A first rulebook is drafted, found sound, completed, and gives a verdict.
 func TestDraftToVerdict(t *testing.T) {
+	t.Parallel()
 	dir := program.WriteKit(t)
 	draft := program.Call(t, dir, "rulebook", "draft", "packages/qm-tram-8.4.2.zip")
 	require.Equal(t, 0, draft.Status, draft.Errout)

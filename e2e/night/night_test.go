@@ -60,6 +60,7 @@ func staged(t *testing.T, dir string) (files int, done bool) {
 // However and whenever stage is killed, no file is there that is not whole, and
 // the next run completes it.
 func TestKilledStage(t *testing.T) {
+	t.Parallel()
 	if runtime.GOOS == "windows" {
 		t.Skip("processes are not killed so there")
 	}
@@ -125,6 +126,7 @@ func TestKilledStage(t *testing.T) {
 }
 
 func TestStageRefuses(t *testing.T) {
+	t.Parallel()
 	dir := program.WriteKit(t)
 	r := program.Call(t, dir, "stage", "-device", "cabinet-12", "-into", "s", "packages/qm-tram-a-8.4.2.zip", "-even-if", "unsettled")
 	assert.Equal(t, 1, r.Status)
@@ -152,6 +154,7 @@ func TestStageRefuses(t *testing.T) {
 
 // For every device of the demo, the commands agree with each other.
 func TestCommandsAgree(t *testing.T) {
+	t.Parallel()
 	dir := program.WriteKit(t)
 	devices, err := filepath.Glob(filepath.Join(dir, "devices/*.yaml"))
 	require.NoError(t, err)
@@ -269,6 +272,7 @@ func promised(t *testing.T, name, pathOut string) []byte {
 }
 
 func TestRunbookForms(t *testing.T) {
+	t.Parallel()
 	dir := program.WriteKit(t)
 	for _, ending := range []string{"md", "html", "txt"} {
 		r := program.Call(t, dir, "runbook", "-device", "depot-core", "-to", "6.4.1", "-out", "night."+ending)

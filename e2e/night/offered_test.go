@@ -33,17 +33,14 @@ func TestOfferedCommandsCanBePasted(t *testing.T) {
 	for i, args := range [][]string{
 		{"path", "-device", "depot core", "-to", "6.4.1"},
 		{"path", "-device", "platform-9", "-to", "23.4.2", "-family", "lantern"},
-		{"path", "-device", "platform-2", "-to", "3.4.0"},
 		{"path", "-device", "depot core", "-to", "6.4.1", "-avoid", "6.4.1"},
 		{"runbook", "-device", "depot core", "-to", "6.4.1"},
 		{"runbook", "-device", "cabinet-07", "qm-tram-8.4.2.zip"},
-		{"stage", "-device", "platform-2", "-to", "3.4.0", "-into", "x"},
 		{"match", "-device", "cabinet-12", "qm-tram-a-8.4.2.zip"},
-		{"match", "-device", "depot core", "qm-core-6.4.1.zip"},
 		{"recover", "-device", "sign-2"},
 	} {
 		for in, flags := range map[string][]string{kit: nil, elsewhere: {"-kit", kit}} {
-			if in == kit && i > 1 {
+			if in == kit && i > 0 {
 				continue
 			}
 			r := program.Call(t, in, append(args, flags...)...)
@@ -65,5 +62,5 @@ func TestOfferedCommandsCanBePasted(t *testing.T) {
 			}
 		}
 	}
-	assert.Greater(t, ran, 15)
+	assert.Greater(t, ran, 10)
 }

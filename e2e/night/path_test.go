@@ -46,6 +46,7 @@ func askPath(t *testing.T, dir string, args ...string) (pathDoc, program.Ran) {
 }
 
 func TestPathOfTheStack(t *testing.T) {
+	t.Parallel()
 	dir := program.WriteKit(t)
 	doc, r := askPath(t, dir, "-device", "depot-core", "-to", "6.4.1")
 	require.Equal(t, 0, r.Status, r.Errout)
@@ -95,6 +96,7 @@ func TestPathOfTheStack(t *testing.T) {
 }
 
 func TestPathAnswers(t *testing.T) {
+	t.Parallel()
 	dir := program.WriteKit(t)
 	for name, c := range map[string]struct {
 		args   []string
@@ -127,6 +129,7 @@ func TestPathAnswers(t *testing.T) {
 }
 
 func TestPathIsDrawn(t *testing.T) {
+	t.Parallel()
 	dir := program.WriteKit(t)
 	r := program.Call(t, dir, "path", "-device", "platform-9", "-to", "23.4.2", "-family", "lantern", "-report", "way.html")
 	require.Equal(t, 0, r.Status, r.Errout)
@@ -145,6 +148,7 @@ func TestPathIsDrawn(t *testing.T) {
 }
 
 func TestNotesOfAPackage(t *testing.T) {
+	t.Parallel()
 	dir := program.WriteKit(t)
 	r := program.Call(t, dir, "notes", "packages/qm-core-6.4.1.zip", "-about", "FLAP")
 	require.Equal(t, 0, r.Status, r.Errout)
@@ -184,6 +188,7 @@ func pdfFile(line, pages string) []byte {
 // A PDF is read in a process of its own: one that leads its reader round in
 // circles is given up, and hangs nothing.
 func TestNotesOfAPDF(t *testing.T) {
+	t.Parallel()
 	dir := program.WriteKit(t)
 	program.Write(t, dir, "good.pdf", pdfFile("Core release 6.4.1: the boot loader must be 2.0.0 or later.", "<< /Type /Pages /Kids [4 0 R] /Count 1 >>"))
 	r := program.Call(t, dir, "notes", "good.pdf")
