@@ -1,5 +1,5 @@
-// Package night drives the built program through the nights it is made for:
-// the story of the demo kit, devices, paths, stages, runbooks, recovery.
+// Package night drives the built program through the nights that it is made for: paths,
+// stages, runbooks, confirmation, recovery.
 package night
 
 import (

@@ -1,4 +1,4 @@
-package night
+package story
 
 import (
 	"encoding/xml"
