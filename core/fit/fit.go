@@ -17,6 +17,7 @@ import (
 	"fitcheck/core/fit/check"
 	"fitcheck/core/member"
 	"fitcheck/core/rulebook"
+	"fitcheck/core/shell"
 	"fitcheck/core/survey"
 	"fitcheck/core/version"
 )
@@ -139,9 +140,9 @@ func Match(d *device.Device, rules Rulebooks, s *survey.Survey, o Options) *Verd
 	for _, c := range cases {
 		note := ""
 		if faults := c.Rules.Faults(); len(faults) > 0 {
-			note = fmt.Sprintf("%s has statements that cannot apply (line %d on): fitcheck rulebook check %s tells more", c.Rules.File, faults[0].Spot.Line, check.Quote(c.Rules.File))
+			note = fmt.Sprintf("%s has statements that cannot apply (line %d on): fitcheck rulebook check %s tells more", c.Rules.File, faults[0].Spot.Line, shell.Quote(c.Rules.File))
 		} else if idle := c.Rules.Idle(); len(idle) > 0 {
-			note = fmt.Sprintf("%s names models or families that it does not know (line %d on): what it says of them never applies; fitcheck rulebook check %s tells more", c.Rules.File, idle[0].Spot.Line, check.Quote(c.Rules.File))
+			note = fmt.Sprintf("%s names models or families that it does not know (line %d on): what it says of them never applies; fitcheck rulebook check %s tells more", c.Rules.File, idle[0].Spot.Line, shell.Quote(c.Rules.File))
 		}
 		if note != "" && !slices.Contains(v.Notes, note) {
 			v.Notes = append(v.Notes, note)

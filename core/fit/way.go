@@ -7,6 +7,7 @@ import (
 	"fitcheck/core/fit/check"
 	"fitcheck/core/path"
 	"fitcheck/core/rulebook"
+	"fitcheck/core/shell"
 	y "fitcheck/core/yamlfile"
 )
 
@@ -17,7 +18,7 @@ func way(cache *Cache, c *check.Case, release, family string) string {
 	if text == "" {
 		return ""
 	}
-	return fmt.Sprintf("%s; fitcheck path -device %s -to %s tells more", text, check.Quote(c.Device.File), check.Quote(release))
+	return fmt.Sprintf("%s; fitcheck path -device %s -to %s tells more", text, shell.Quote(c.Device.File), shell.Quote(release))
 }
 
 func findWay(c *check.Case, release, family string) string {

@@ -5,7 +5,7 @@ import (
 	"slices"
 	"strings"
 
-	"fitcheck/core/fit/check"
+	"fitcheck/core/shell"
 	"fitcheck/core/truth"
 )
 
@@ -214,6 +214,6 @@ func (r *route) nearestReached(s *search) {
 		}
 	}
 	if best > 0 && s.nodes[best].version != r.begin.version {
-		r.answer.Notes = append(r.answer.Notes, fmt.Sprintf("it can get as far as %s: fitcheck path -device %s -to %s shows how", t.text(r.goal.line, s.nodes[best].version), check.Quote(r.Device.File), check.Quote(t.lines[r.goal.line].versions[s.nodes[best].version].Text)))
+		r.answer.Notes = append(r.answer.Notes, fmt.Sprintf("it can get as far as %s: fitcheck path -device %s -to %s shows how", t.text(r.goal.line, s.nodes[best].version), shell.Quote(r.Device.File), shell.Quote(t.lines[r.goal.line].versions[s.nodes[best].version].Text)))
 	}
 }

@@ -7,9 +7,9 @@ import (
 
 	"fitcheck/core/device"
 	"fitcheck/core/fact"
-	"fitcheck/core/fit/check"
 	"fitcheck/core/member"
 	"fitcheck/core/rulebook"
+	"fitcheck/core/shell"
 )
 
 // Box is one device as the search sees it: as package member resolves it.
@@ -141,7 +141,7 @@ func (b *Box) problems() []string {
 		return []string{fmt.Sprintf("no rulebook knows the model %s of %s; correct it in %s, or add it to a rulebook", b.Model, d.Name.Text, d.File)}
 	}
 	if state, yes := b.DoesNotStart(); yes {
-		return []string{fmt.Sprintf("%s does not start (state: %s): fitcheck recover -device %s tells what its boot loader takes", d.Name.Text, state, check.Quote(d.File))}
+		return []string{fmt.Sprintf("%s does not start (state: %s): fitcheck recover -device %s tells what its boot loader takes", d.Name.Text, state, shell.Quote(d.File))}
 	}
 	switch family := b.Value(fact.Family); {
 	case family.State == member.Contradicted:

@@ -13,8 +13,8 @@ import (
 	"slices"
 
 	"fitcheck/core/fact"
-	"fitcheck/core/fit/check"
 	"fitcheck/core/rulebook"
+	"fitcheck/core/shell"
 )
 
 // Prefer is what a path is to have as little of as can be.
@@ -159,9 +159,9 @@ func (a *Answer) Minutes() (install, outage, unknown int) {
 
 // Asked is how another command is asked for the same way.
 func (a *Answer) Asked() string {
-	t := "-to " + check.Quote(a.To)
+	t := "-to " + shell.Quote(a.To)
 	if slices.ContainsFunc(a.Hops, func(h Hop) bool { return h.Family != h.FromFamily }) {
-		t += " -family " + check.Quote(a.Family)
+		t += " -family " + shell.Quote(a.Family)
 	}
 	return t
 }

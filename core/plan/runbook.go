@@ -10,9 +10,9 @@ import (
 	"fitcheck/core/digest"
 	"fitcheck/core/duration"
 	"fitcheck/core/fit"
-	"fitcheck/core/fit/check"
 	fitpath "fitcheck/core/path"
 	"fitcheck/core/rulebook"
+	"fitcheck/core/shell"
 	"fitcheck/core/survey"
 	y "fitcheck/core/yamlfile"
 )
@@ -162,7 +162,7 @@ func (w *writer) before(b *Runbook) Section {
 			seen = append(seen, p.Path)
 			read := fmt.Sprintf("Read the release notes of %s; %s holds none.", st.Release, path.Base(p.Path))
 			if slices.ContainsFunc(p.Items, func(it *survey.Item) bool { return it.Role == "notes" }) {
-				read = fmt.Sprintf("Read the release notes of %s: fitcheck notes %s", st.Release, check.Quote(p.Path))
+				read = fmt.Sprintf("Read the release notes of %s: fitcheck notes %s", st.Release, shell.Quote(p.Path))
 			}
 			add(Instruction{Text: read})
 		}
@@ -234,7 +234,7 @@ func (w *writer) before(b *Runbook) Section {
 	if dir == "" {
 		dir = "DIR"
 	}
-	stage := Instruction{Text: fmt.Sprintf("Lay out the files for the server, and check them: fitcheck stage -device %s%s -into %s%s", check.Quote(w.t.Name), w.to(), check.Quote(dir), w.given())}
+	stage := Instruction{Text: fmt.Sprintf("Lay out the files for the server, and check them: fitcheck stage -device %s%s -into %s%s", shell.Quote(w.t.Name), w.to(), shell.Quote(dir), w.given())}
 	for _, f := range w.files {
 		stage.See = append(stage.See, fmt.Sprintf("%s  %s", f.Digests[digest.SHA256], f.Name))
 	}
@@ -256,7 +256,7 @@ func (w *writer) given() string {
 	var paths []string
 	for _, st := range w.t.Steps {
 		for _, p := range st.Packages {
-			if t := check.Quote(p.Path); st.Given && !slices.Contains(paths, t) {
+			if t := shell.Quote(p.Path); st.Given && !slices.Contains(paths, t) {
 				paths = append(paths, t)
 			}
 		}
@@ -491,7 +491,7 @@ func (w *writer) back(hop int, b *device.Device, x rulebook.Wording) string {
 		if text != "" {
 			text += "; else "
 		}
-		text += fmt.Sprintf("through its boot loader: fitcheck recover -device %s", check.Quote(w.t.Name))
+		text += fmt.Sprintf("through its boot loader: fitcheck recover -device %s", shell.Quote(w.t.Name))
 	}
 	if text == "" {
 		text = "the rulebook knows no way to start it again; have the maker's support at hand"
@@ -544,7 +544,7 @@ func (w *writer) check(hop int, after *device.Device, group bool) Instruction {
 
 func (w *writer) after() Section {
 	s := Section{Title: "Afterwards"}
-	confirm := fmt.Sprintf("Capture what the console says now, and hold it against the plan: fitcheck confirm -device %s -after CAPTURE%s", check.Quote(w.t.Name), w.to())
+	confirm := fmt.Sprintf("Capture what the console says now, and hold it against the plan: fitcheck confirm -device %s -after CAPTURE%s", shell.Quote(w.t.Name), w.to())
 	save := Instruction{Text: "Save the settings, and copy them off the device once more."}
 	for _, b := range w.boxes() {
 		if n := len(w.t.Steps); n > 0 {

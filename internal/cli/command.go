@@ -18,8 +18,8 @@ import (
 	"fitcheck/core/archive"
 	"fitcheck/core/fault"
 	"fitcheck/core/fit"
-	"fitcheck/core/fit/check"
 	"fitcheck/core/kit"
+	"fitcheck/core/shell"
 	"fitcheck/core/yamlfile"
 	"fitcheck/internal/present"
 )
@@ -309,7 +309,7 @@ func parse(f *flag.FlagSet, args []string) ([]string, error) {
 func quoted(args []string) string {
 	var out []string
 	for _, a := range args {
-		out = append(out, check.Quote(a))
+		out = append(out, shell.Quote(a))
 	}
 	return strings.Join(out, " ")
 }

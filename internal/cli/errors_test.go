@@ -15,6 +15,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"fitcheck/core/fit/check"
+	"fitcheck/core/shell"
 )
 
 // With -json what goes wrong is one document, too, on the same stream; it says what,
@@ -111,7 +112,7 @@ func TestOfferedCommandsNameTheKit(t *testing.T) {
 	offered := regexp.MustCompile(`fitcheck \w+ `).FindAllStringIndex(out, -1)
 	assert.GreaterOrEqual(t, len(offered), 3)
 	for _, at := range offered {
-		assert.True(t, strings.HasPrefix(out[at[1]:], "-kit "+check.Quote(kit)+" "), out[at[0]:])
+		assert.True(t, strings.HasPrefix(out[at[1]:], "-kit "+shell.Quote(kit)+" "), out[at[0]:])
 	}
 	t.Chdir(kit)
 	_, out, _ = run("path", "-device", "depot-core", "-to", "6.4.1")

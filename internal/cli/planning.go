@@ -9,11 +9,11 @@ import (
 
 	"fitcheck/core/device"
 	"fitcheck/core/fit"
-	"fitcheck/core/fit/check"
 	"fitcheck/core/member"
 	"fitcheck/core/path"
 	"fitcheck/core/plan"
 	"fitcheck/core/rulebook"
+	"fitcheck/core/shell"
 	"fitcheck/core/survey"
 	"fitcheck/internal/present"
 )
@@ -87,7 +87,7 @@ func (p *planning) target(ctx context.Context, c *call, d *device.Device) (*plan
 	}
 	for _, m := range member.Of(d, w.rules) {
 		if state, yes := m.DoesNotStart(); yes {
-			why := fmt.Sprintf("%s does not start (state: %s): fitcheck recover -device %s tells what its boot loader takes", m.Device.Name.Text, state, check.Quote(d.File))
+			why := fmt.Sprintf("%s does not start (state: %s): fitcheck recover -device %s tells what its boot loader takes", m.Device.Name.Text, state, shell.Quote(d.File))
 			return &plan.Target{Name: d.File, Device: d, Rules: w.rules, Result: &path.Result{Plans: []*path.Answer{{Name: d.Name.Text, To: w.goal.Version, Unsettled: []string{why}}}}, EvenIf: false}, nil
 		}
 	}

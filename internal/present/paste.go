@@ -3,7 +3,7 @@ package present
 import (
 	"regexp"
 
-	"fitcheck/core/fit/check"
+	"fitcheck/core/shell"
 )
 
 // offered finds commands that a text offers, up to the name.
@@ -18,7 +18,7 @@ func Paste(t, kit string) string {
 	if kit == "" {
 		return t
 	}
-	return offered.ReplaceAllString(t, "fitcheck ${1} -kit "+escape(check.Quote(kit))+"${2}")
+	return offered.ReplaceAllString(t, "fitcheck ${1} -kit "+escape(shell.Quote(kit))+"${2}")
 }
 
 func escape(t string) string { return regexp.MustCompile(`\$`).ReplaceAllString(t, "$$$$") }

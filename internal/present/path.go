@@ -5,9 +5,9 @@ import (
 	"strings"
 
 	"fitcheck/core/duration"
-	"fitcheck/core/fit/check"
 	"fitcheck/core/path"
 	"fitcheck/core/plan"
+	"fitcheck/core/shell"
 )
 
 // PathAnswer is the path of one device, or of the members of a group that move
@@ -349,12 +349,12 @@ func pathAdvice(all Paths, a PathAnswer) []string {
 	if len(a.Steps) > 0 && len(a.Steps[0].Packages) > 0 {
 		var first []string
 		for _, p := range a.Steps[0].Packages {
-			first = append(first, check.Quote(p.Path))
+			first = append(first, shell.Quote(p.Path))
 		}
-		out = append(out, fmt.Sprintf("check the first in full: fitcheck match -device %s %s", check.Quote(all.Device), strings.Join(first, " ")))
+		out = append(out, fmt.Sprintf("check the first in full: fitcheck match -device %s %s", shell.Quote(all.Device), strings.Join(first, " ")))
 	}
 	if len(a.Steps) > 0 && len(missing) == 0 {
-		out = append(out, fmt.Sprintf("lay the files out, and write the steps down: fitcheck stage -device %s %s -into DIR, fitcheck runbook -device %s %s", check.Quote(all.Device), a.Asked(), check.Quote(all.Device), a.Asked()))
+		out = append(out, fmt.Sprintf("lay the files out, and write the steps down: fitcheck stage -device %s %s -into DIR, fitcheck runbook -device %s %s", shell.Quote(all.Device), a.Asked(), shell.Quote(all.Device), a.Asked()))
 	}
 	if b := a.Answer.Back; b != nil && !b.Found {
 		out = append(out, "decide whether going without a way back is acceptable; save the settings off the device first")

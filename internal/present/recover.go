@@ -5,9 +5,9 @@ import (
 	"strings"
 
 	"fitcheck/core/fit"
-	"fitcheck/core/fit/check"
 	"fitcheck/core/plan"
 	"fitcheck/core/rescue"
+	"fitcheck/core/shell"
 )
 
 // Recovered is what recover tells.
@@ -87,7 +87,7 @@ func (s *Screen) Recovery(r Recovered) {
 	}
 	if r.Verdict == fit.Fits && r.Chosen != nil {
 		s.blank()
-		s.line(0, info, "fitcheck recover -device "+check.Quote(r.Device.File)+" -watch "+check.Quote(r.Chosen.Survey.Path)+" does it: it waits for the boot loader, and sends exactly this image.")
+		s.line(0, info, "fitcheck recover -device "+shell.Quote(r.Device.File)+" -watch "+shell.Quote(r.Chosen.Survey.Path)+" does it: it waits for the boot loader, and sends exactly this image.")
 	}
 }
 

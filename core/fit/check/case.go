@@ -8,6 +8,7 @@ import (
 	"fitcheck/core/fact"
 	"fitcheck/core/member"
 	"fitcheck/core/rulebook"
+	"fitcheck/core/shell"
 	"fitcheck/core/survey"
 	y "fitcheck/core/yamlfile"
 )
@@ -227,7 +228,7 @@ func (c *Case) About() string {
 func (c *Case) howToKnow(key string, v member.Value) string {
 	switch v.State {
 	case member.Guessed:
-		return fmt.Sprintf("it is only guessed to be %s (%s): look at the label or the console, and confirm it with fitcheck device -set %s", v.Guess, v.GuessedFrom, Quote(key+"="+v.Guess))
+		return fmt.Sprintf("it is only guessed to be %s (%s): look at the label or the console, and confirm it with fitcheck device -set %s", v.Guess, v.GuessedFrom, shell.Quote(key+"="+v.Guess))
 	case member.Contradicted:
 		return fmt.Sprintf("read %s off the device again, then correct %s or the rulebook", key, c.Device.File)
 	}
@@ -246,21 +247,6 @@ func why(what string, v member.Value) string {
 		return fmt.Sprintf("the device's %s is contradicted: %s", what, v.Why)
 	}
 	return fmt.Sprintf("the device's %s is not known", what)
-}
-
-// Quote writes an argument of a command so that a shell takes it as it is.
-func Quote(text string) string {
-	plain := text != ""
-	for _, r := range text {
-		if !strings.ContainsRune("abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789_-+=:,./@%", r) {
-			plain = false
-			break
-		}
-	}
-	if plain {
-		return text
-	}
-	return "'" + strings.ReplaceAll(text, "'", `'\''`) + "'"
 }
 
 func texts(list []y.Text) string {

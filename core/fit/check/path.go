@@ -8,6 +8,7 @@ import (
 	"fitcheck/core/fact"
 	"fitcheck/core/member"
 	"fitcheck/core/rulebook"
+	"fitcheck/core/shell"
 	"fitcheck/core/truth"
 )
 
@@ -72,7 +73,7 @@ func (c *Case) path() Line {
 		}
 		if doubt := doubts(rel); doubt != "" {
 			base.Cite(c.ofRule("release "+rel.Version.Text, rel.Spot))
-			return pathFault.become(base, doubt).Advise("correct the name in %s; fitcheck rulebook check %s tells more", c.Rules.File, Quote(c.Rules.File))
+			return pathFault.become(base, doubt).Advise("correct the name in %s; fitcheck rulebook check %s tells more", c.Rules.File, shell.Quote(c.Rules.File))
 		}
 	}
 	if fam := c.Value(fact.Family); !fam.Known() && c.ToFamily() != "" {
