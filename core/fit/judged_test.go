@@ -119,6 +119,73 @@ func TestImageAlone(t *testing.T) {
 	assert.False(t, ok)
 }
 
+// An image that is put on alone is of a release for this hardware, and where that is
+// not known it is not settled.
+func TestImageAloneOfAReleaseForSomeRevisions(t *testing.T) {
+	rules := edited(t, testRules, "{version: 8.4.2, date: 2026-09-30, families: [tram-l2]}", "{version: 8.4.2, families: [tram-l2], revisions: [B1]}")
+	for revision, want := range map[string]string{"revision: A2\n": "path.not_for_it", "revision: B1\n": "", "": "path.revisions_open"} {
+		rb, err := rulebook.Read("rules.yaml", []byte(rules))
+		require.NoError(t, err)
+		d, err := device.Read("d.yaml", []byte(edited(t, testDevice, "revision: A2\n", revision)))
+		require.NoError(t, err)
+		file := filepath.Join(t.TempDir(), "qm-8.4.2.zip")
+		require.NoError(t, os.WriteFile(file, scene{}.zip(t), 0o644))
+		s, err := survey.Run(context.Background(), file, survey.Options{Limits: archive.DefaultLimits(), Rulebooks: []*rulebook.Rulebook{rb}})
+		require.NoError(t, err)
+		checks, _, ok := Image(d, Only(rb), s, "qm-8.4.2.zip::a.img", "main", Options{})
+		require.True(t, ok)
+		code := ""
+		for _, c := range checks {
+			if c.Check == "path" {
+				code = c.Code
+				assert.GreaterOrEqual(t, len(c.Sources), 2)
+			}
+		}
+		assert.Equal(t, want, code, "%q", revision)
+	}
+}
+
+// Of three that must be alike, each is held against each: one without its build may be
+// like either of two that differ.
+func TestThreeOfWhichOneLeavesItsBuildOpen(t *testing.T) {
+	rb, err := rulebook.Read("r.yaml", []byte(`kind: rulebook
+title: t
+models: {Q1: {families: [f]}}
+families: {f: {components: {a: {}, b: {}, c: {}, main: {}}, paired: [[a, b, c]]}}
+versions: {default: {pattern: '^(?P<a>\d+)\.(?P<b>\d+)(?:-(?P<build>\d+))?$', order: [a, b, build]}}
+packages: [{file: '^p\.zip$', manifest: {item: '**/m.txt', form: lines, record: '^(?P<component>\w+) (?P<file>\S+) (?P<version>\S+)$'}, items: [{match: '**/*.x', component: main}]}]
+hops: {upward: open}
+`))
+	require.NoError(t, err)
+	for installed, want := range map[string]string{"b: '2.4-5', c: '2.4-6'": "paired.half_missing", "b: '2.4-5', c: '2.4-5'": "paired.build_unknown", "b: '2.4', c: '2.4'": "paired.one_version"} {
+		d, err := device.Read("d.yaml", []byte("kind: device\nname: d\nmodel: Q1\ninstalled: {a: '2.3', main: '2.3', "+installed+"}\n"))
+		require.NoError(t, err)
+		file := filepath.Join(t.TempDir(), "p.zip")
+		require.NoError(t, os.WriteFile(file, scene{manifest: "a a.bin 2.4\n", files: map[string]string{"a.img": "", "a.bin": string(uimage(arm, kernel, "x", 300))}}.zip(t), 0o644))
+		s, err := survey.Run(context.Background(), file, survey.Options{Limits: archive.DefaultLimits(), Rulebooks: []*rulebook.Rulebook{rb}})
+		require.NoError(t, err)
+		v := Match(d, Only(rb), s, Options{})
+		var codes []string
+		for _, c := range find(v, "paired") {
+			codes = append(codes, c.Code)
+		}
+		assert.Contains(t, codes, want, "%s\n%s", installed, dump(v))
+	}
+}
+
+// A rulebook that lists no releases gives no dates: whether the entitlement covers one is
+// not settled, and never passed over.
+func TestEntitlementWithoutReleases(t *testing.T) {
+	i, j := strings.Index(testRules, "releases:"), strings.Index(testRules, "hops:")
+	rules := []string{testRules[i:j], ""}
+	v := scene{rules: rules}.run(t)
+	assert.Equal(t, Fits, v.Verdict, dump(v))
+	v = scene{rules: rules, device: []string{"revision: A2\n", "revision: A2\nentitled_until: 2020-01-01\n"}}.run(t)
+	assert.Equal(t, Unsettled, v.Verdict, dump(v))
+	require.NotEmpty(t, find(v, "entitled"))
+	assert.Equal(t, "entitled.no_date", find(v, "entitled")[0].Code)
+}
+
 // What is damaged completes nothing, and what nobody can order comes last.
 func TestDamagedCompletesNothing(t *testing.T) {
 	rb, err := rulebook.Read("vc.yaml", []byte(pairRules))

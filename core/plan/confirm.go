@@ -527,7 +527,8 @@ func (w *witness) attached() []fit.Check {
 func uniform(t *Target, before, promised []*device.Device, told map[string][]device.Finding, after *device.Draft) fit.Check {
 	base := uniformNow.Line("")
 	base.Cite(fit.Cited{Side: fit.OfPackage, Value: "one version", Source: t.Device.Source("name", t.Device.Name.Spot)})
-	first, missing := "", ""
+	var known []string
+	missing := ""
 	for i, b := range promised {
 		w := newWitness(t, b, told[memberKey(before[i], after.Members, told)], after)
 		main := w.rules.Main(w.family)
@@ -536,15 +537,21 @@ func uniform(t *Target, before, promised []*device.Device, told map[string][]dev
 		case !ok || clash != nil:
 			missing = b.Name.Text
 			continue
-		case first == "":
-			first = v.Text
-		case w.rules.Scheme(main).Same(first, v.Text) != truth.Yes:
-			return sides(uniformNotNow.Line("", b.Name.Text, v.Text, first), v.Text, "one version", append(base.Sources, captured(v))...)
 		}
+		for _, other := range known {
+			switch w.rules.Scheme(main).Same(other, v.Text) {
+			case truth.No:
+				return sides(uniformNotNow.Line("", b.Name.Text, v.Text, other), v.Text, "one version", append(base.Sources, captured(v))...)
+			case truth.Unknown: // of one of them the build
+				missing = b.Name.Text
+			}
+		}
+		known = append(known, v.Text)
 		base.Cite(captured(v))
 	}
 	if missing != "" {
-		return sides(uniformNotTold.Line(""), missing+" does not tell", "one version", append(base.Sources, fit.Cited{Side: fit.OfDevice, Value: "not told", Source: fact.Source{Kind: fact.Capture, File: missing}})...)
+		w := newWitness(t, t.Device, nil, after)
+		return sides(uniformNotTold.Line(""), missing+" does not tell", "one version", append(base.Sources, w.captures("not told"))...)
 	}
-	return sides(uniformNow.Line("", first), first, "one version", base.Sources...)
+	return sides(uniformNow.Line("", known[0]), known[0], "one version", base.Sources...)
 }

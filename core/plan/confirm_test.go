@@ -170,3 +170,34 @@ func TestAsPlanned(t *testing.T) {
 		})
 	}
 }
+
+// Members of which one leaves its build open are not known to run one version; two
+// whose builds differ do not, whoever comes first.
+func TestMembersAtOneVersion(t *testing.T) {
+	rb, err := rulebook.Read("r.yaml", []byte(strings.Replace(confirmRules, "RESETS", "false", 1)))
+	require.NoError(t, err)
+	rules := func(string) *rulebook.Rulebook { return rb }
+	d, err := device.Read("d.yaml", []byte("kind: device\nname: st\ngroup: stack\nuniform: true\nmodel: QM-8T\nmembers: [{name: a, installed: {main: '8.2-4', boot: '1.1'}}, {name: b, installed: {main: '8.2-4', boot: '1.1'}}, {name: c, installed: {main: '8.2-4', boot: '1.1'}}]\n"))
+	require.NoError(t, err)
+	res, err := path.Find(path.Request{Device: d, Rules: rules, Goal: path.Goal{Version: "8.4-7"}})
+	require.NoError(t, err)
+	x := &Target{Name: d.File, Device: d, Rules: rules, Result: res}
+	x.Steps = (&Shelf{Rules: rules}).Steps(d, x.Hops())
+	for seen, want := range map[[3]string]string{{"8.4-7", "8.4-7", "8.4-7"}: "uniform.runs_one_version", {"8.4", "8.4-7", "8.4-7"}: "uniform.not_told", {"8.4", "8.4-7", "8.4-6"}: "uniform.runs_several", {"8.4-7", "8.4-7", ""}: "uniform.not_told"} {
+		after := &device.Draft{}
+		for i, name := range []string{"a", "b", "c"} {
+			after.Members = append(after.Members, name)
+			if seen[i] != "" {
+				after.Findings = append(after.Findings, device.Finding{Member: name, Key: "installed.main", Values: []device.Value{{Member: name, Key: "installed.main", Text: seen[i], Where: "c.txt:1"}}})
+			}
+		}
+		var codes []string
+		for _, l := range Confirm(x, after).Checks {
+			codes = append(codes, l.Code)
+			for _, s := range l.Sources {
+				assert.NotContains(t, []string{"a", "b", "c"}, s.Source.File, "a member is no place")
+			}
+		}
+		assert.Equal(t, []string{want}, codes, "%v", seen)
+	}
+}

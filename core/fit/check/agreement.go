@@ -1,7 +1,6 @@
 package check
 
 import (
-	"fmt"
 	"slices"
 	"strings"
 
@@ -232,5 +231,5 @@ func (c *Case) rival(k Component, best, other *Candidate) Line {
 	case c.compareVersions(k, best, other) > 0:
 		return agreementNewer.become(base, best.Item.Address)
 	}
-	return agreementRival.become(base, best.Item.Address, fmt.Sprint(other.Item.Address))
+	return agreementRival.become(base, best.Item.Address, other.Item.Address)
 }

@@ -1,9 +1,5 @@
 package check
 
-import (
-	"fitcheck/core/truth"
-)
-
 // Alone are the checks of an image that is put on the device alone, as through a boot
 // loader: its release stands, and what is on the device can start it.
 func (c *Case) Alone(component string, k *Candidate) []Line {
@@ -19,10 +15,9 @@ func (c *Case) Alone(component string, k *Candidate) []Line {
 	if rel == nil || component != c.Main() {
 		return out
 	}
-	if rel.For(c.Rules, c.First("model"), c.First("revision")) == truth.No {
-		l := pathNotFor.Line(component, rel.Version.Text, c.Hardware())
-		l.Device, l.Package = c.Hardware(), "release "+rel.Version.Text
-		out = append(out, *l.Cite(c.ofDevice(), c.ofRule("release "+rel.Version.Text, rel.Spot), k.cite()))
+	base := Line{Component: component, Device: c.Hardware(), Package: "release " + rel.Version.Text, Sources: []Cited{c.ofDevice(), k.cite()}}
+	if l, bad := c.meantFor(base, rel); bad {
+		out = append(out, l)
 	}
 	for i := range rel.Needs {
 		n := &rel.Needs[i]

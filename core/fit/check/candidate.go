@@ -307,17 +307,13 @@ func (c *Case) compareVersions(k Component, a, b *Candidate) int {
 	return order
 }
 
-// farness is how far a misfit in a respect is from the device: another model is
-// farther than another revision, and that is farther than damage.
-var farness = map[fact.Name]int{fact.Model: 1000, fact.Board: 300, fact.Arch: 200, fact.Revision: 100, fact.Family: 100, fact.Region: 50, fact.Platform: 50, fact.Feature: 50}
-
 // distance is how far a candidate is from the device.
 func distance(k *Candidate) int {
 	d := 0
 	for i := range k.Lines {
 		switch l := &k.Lines[i]; l.Outcome {
 		case Misfit:
-			d += max(10, farness[Find(l.Check).Respect])
+			d += max(10, Find(l.Check).Far)
 		case Unsettled:
 			d++
 		}

@@ -25,6 +25,10 @@ type Check struct {
 	Of string
 	// Respect is what it is about, where images and devices are compared in it.
 	Respect fact.Name
+	// Far is how far from the device an image is that it excludes, among those that
+	// come nearest: another model is farther than another revision, and that is
+	// farther than damage.
+	Far int
 	// Hardware: it tells whether an image is whole and for a device, whatever runs
 	// there and what must be done first.
 	Hardware bool

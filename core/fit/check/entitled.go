@@ -19,7 +19,11 @@ var (
 // entitled: the release must not be later than the entitlement.
 func (c *Case) entitled(rel *rulebook.Release) Line {
 	until, v := c.Entitled()
-	base := Line{Device: v.Text(), Package: "release " + rel.Version.Text, Sources: append(ofMember(v), c.citeRelease(), c.ofRule("release "+rel.Version.Text, rel.Spot))}
+	base := Line{Device: v.Text(), Package: "of no known date", Sources: append(ofMember(v), c.citeRelease())}
+	if rel != nil {
+		base.Package = "release " + rel.Version.Text
+		base.Cite(c.ofRule(base.Package, rel.Spot))
+	}
 	switch v.State {
 	case member.Missing:
 		return entitledNone.become(base)
@@ -27,6 +31,9 @@ func (c *Case) entitled(rel *rulebook.Release) Line {
 		return entitledGuessed.become(base, why("entitled_until", v)).Advise("%s", c.howToKnow("entitled_until", v))
 	}
 	base.Device = "until " + v.First()
+	if rel == nil { // the rulebook does not list it
+		return entitledNoDate.become(base).Advise("add the release with its date: to %s", c.Rules.File)
+	}
 	switch rel.Entitled(until) {
 	case truth.Unknown:
 		return entitledNoDate.become(base).Advise("add date: to the release in %s", c.Rules.File)

@@ -18,9 +18,10 @@ type reasons struct {
 // byRespect are the checks in what images are meant for a device.
 var byRespect = map[fact.Name]*reasons{}
 
-// respect registers the check of one respect. key is the device file's.
-func respect(n fact.Name, order int, what string) *reasons {
-	c := Register(&Check{Name: string(n), Order: order, Respect: n, Hardware: n != fact.Family, First: order <= 100, Explains: n == fact.Revision || n == fact.Arch, Doc: "Is the image for the device's " + what + "?"})
+// respect registers the check of one respect; far is how far from the device an
+// image is that it excludes.
+func respect(n fact.Name, order, far int, what string) *reasons {
+	c := Register(&Check{Name: string(n), Order: order, Respect: n, Far: far, Hardware: n != fact.Family, First: order <= 100, Explains: n == fact.Revision || n == fact.Arch, Doc: "Is the image for the device's " + what + "?"})
 	r := &reasons{
 		Check:    c,
 		named:    c.Code("named", Fits, "a source stronger than a name names the device", "the %s names it", ""),

@@ -94,7 +94,9 @@ func integrityOf(it *survey.Item) string {
 	}
 	var held []string
 	for _, s := range it.Image.AllSums() {
-		held = append(held, s.What)
+		if s.OK {
+			held = append(held, s.What)
+		}
 	}
 	if len(held) > 4 {
 		return fmt.Sprintf("%s and %d more", strings.Join(held[:3], ", "), len(held)-3)

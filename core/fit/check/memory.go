@@ -1,8 +1,6 @@
 package check
 
 import (
-	"fmt"
-
 	"fitcheck/core/member"
 	"fitcheck/core/rulebook"
 	y "fitcheck/core/yamlfile"
@@ -38,6 +36,6 @@ func (c *Case) enough(want, have int64, key string, v member.Value, k [5]*Code) 
 	case have < want:
 		return k[1].become(base, need, y.FormatSize(have))
 	}
-	base.Device = fmt.Sprint(y.FormatSize(have))
+	base.Device = y.FormatSize(have)
 	return k[0].become(base)
 }

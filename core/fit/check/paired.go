@@ -38,7 +38,8 @@ func (c *Case) pairs() []Line {
 		base := Line{Component: texts(group), Device: "one version of " + texts(group), Sources: []Cited{c.ofRule("paired "+texts(group), group[0].Spot)}}
 		var said []string
 		same := truth.Yes
-		first, missing, unknown := "", "", ""
+		missing, unknown := "", ""
+		var known []string
 		for _, t := range group {
 			w := c.After(t.Text)
 			base.Cite(w.Cited)
@@ -51,10 +52,10 @@ func (c *Case) pairs() []Line {
 				continue
 			}
 			said = append(said, t.Text+" "+w.Text)
-			if first == "" {
-				first = w.Text
+			for _, other := range known {
+				same = same.And(c.Rules.Scheme(t.Text).Same(other, w.Text))
 			}
-			same = same.And(c.Rules.Scheme(t.Text).Same(first, w.Text))
+			known = append(known, w.Text)
 		}
 		base.Package = strings.Join(said, ", ")
 		switch {

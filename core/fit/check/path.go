@@ -63,17 +63,8 @@ func (c *Case) path() Line {
 		return pathNotListed.become(base, c.Release.Text).Advise("read its release notes and add it to %s", c.Rules.File)
 	}
 	if rel != nil {
-		switch rel.For(c.Rules, c.First(fact.Model), c.First(fact.Revision)) {
-		case truth.No:
-			base.Cite(c.ofRule("release "+rel.Version.Text, rel.Spot))
-			return pathNotFor.become(base, rel.Version.Text, c.Hardware())
-		case truth.Unknown:
-			base.Cite(c.ofRule("release "+rel.Version.Text, rel.Spot))
-			return pathMayBeFor.become(base, rel.Version.Text).Advise("%s", c.howToKnow("revision", c.Value(fact.Revision)))
-		}
-		if doubt := doubts(rel); doubt != "" {
-			base.Cite(c.ofRule("release "+rel.Version.Text, rel.Spot))
-			return pathFault.become(base, doubt).Advise("correct the name in %s; fitcheck rulebook check %s tells more", c.Rules.File, shell.Quote(c.Rules.File))
+		if l, bad := c.meantFor(base, rel); bad {
+			return l
 		}
 	}
 	if fam := c.Value(fact.Family); !fam.Known() && c.ToFamily() != "" {
@@ -99,6 +90,24 @@ func (c *Case) path() Line {
 		return l.Advise("go by way of %s", r.Via)
 	}
 	return l.Advise("no way there is known")
+}
+
+// meantFor tells whether by the rulebook a release is for the device's hardware; bad
+// where it is not, or nobody can say.
+func (c *Case) meantFor(base Line, rel *rulebook.Release) (l Line, bad bool) {
+	said := rel.For(c.Rules, c.First(fact.Model), c.First(fact.Revision))
+	doubt := doubts(rel)
+	if said == truth.Yes && doubt == "" {
+		return Line{}, false
+	}
+	base.Cite(c.ofRule("release "+rel.Version.Text, rel.Spot))
+	switch said {
+	case truth.No:
+		return pathNotFor.become(base, rel.Version.Text, c.Hardware()), true
+	case truth.Unknown:
+		return pathMayBeFor.become(base, rel.Version.Text).Advise("%s", c.howToKnow("revision", c.Value(fact.Revision))), true
+	}
+	return pathFault.become(base, doubt).Advise("correct the name in %s; fitcheck rulebook check %s tells more", c.Rules.File, shell.Quote(c.Rules.File)), true
 }
 
 // doubts says what a release names that the rulebook does not know.

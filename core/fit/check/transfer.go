@@ -41,7 +41,7 @@ func (c *Case) serves() []served {
 			continue
 		}
 		it := cand.Item
-		if of := c.Survey.PartOf(it.Address); served1(of) {
+		if of := c.Survey.PartOf(it.Address); servedWhole(of) {
 			if root := of.Root(); root != nil {
 				it = root
 			}
@@ -54,8 +54,8 @@ func (c *Case) serves() []served {
 	return out
 }
 
-// served1 tells whether a package is served as the one file that was downloaded.
-func served1(s *survey.Survey) bool {
+// servedWhole tells whether a package is served as the one file that was downloaded.
+func servedWhole(s *survey.Survey) bool {
 	return s.Entry != nil && s.Entry.Handling.Text == "whole" && !s.Folder
 }
 

@@ -23,8 +23,7 @@ var (
 func Uniform(all []*Case) Line {
 	l := uniformOne.Line("")
 	base := Line{Device: fmt.Sprintf("%d members at one version", len(all))}
-	first := ""
-	var ends []string
+	var known, ends []string
 	var worst *Code
 	var args []any
 	var advice string
@@ -53,24 +52,23 @@ func Uniform(all []*Case) Line {
 			fail(uniformNoImage, uniformNoImage.Advice, main, name)
 		case !w.Known:
 			fail(uniformUnknown, fmt.Sprintf("add installed: {%s: …} of %s to %s", main, name, c.Device.File), name)
-		case first == "":
-			first = w.Text
 		default:
-			switch c.Rules.Scheme(main).Same(first, w.Text) {
-			case truth.No:
-				if noImage {
+			for _, other := range known {
+				switch same := c.Rules.Scheme(main).Same(other, w.Text); {
+				case same == truth.No && noImage:
 					fail(uniformNoImage, uniformNoImage.Advice, main, name)
-				} else {
-					fail(uniformDiffer, uniformDiffer.Advice, name, w.Text, first)
+				case same == truth.No:
+					fail(uniformDiffer, uniformDiffer.Advice, name, w.Text, other)
+				case same == truth.Unknown:
+					fail(uniformBuild, uniformBuild.Advice, name)
 				}
-			case truth.Unknown:
-				fail(uniformBuild, uniformBuild.Advice, name)
 			}
+			known = append(known, w.Text)
 		}
 	}
 	base.Package = strings.Join(ends, ", ")
 	if worst == nil {
-		l = uniformOne.become(base, len(all), first)
+		l = uniformOne.become(base, len(all), known[0])
 		return *l.Cite(Cited{OfDevice, base.Device, all[0].Value("model").At})
 	}
 	l = worst.become(base, args...).Advise("%s", advice)

@@ -51,7 +51,7 @@ func (c *Case) bootLoader() (l []Line, left bool) {
 			what = fmt.Sprintf("whether that is older than %s is not known", v.First())
 		}
 		return []Line{versionBootOpen.become(base, Boot, text, what).Advise("%s", c.howToKnow("installed."+Boot, v))}, false
-	case c.Chosen[c.Main()] != nil && c.Named(Boot).Optional && !served1(c.Survey.PartOf(k.Item.Address)) && !c.Rules.Paired(c.LikelyFamily(), Boot, c.Main()):
+	case c.Chosen[c.Main()] != nil && c.Named(Boot).Optional && !servedWhole(c.Survey.PartOf(k.Item.Address)) && !c.Rules.Paired(c.LikelyFamily(), Boot, c.Main()):
 		return []Line{versionBootKept.become(base, Boot, text, v.First())}, true
 	}
 	return []Line{versionOlderBoot.become(base, Boot, text, v.First()).Advise("keep the boot loader that is installed; get a package whose boot loader is not older")}, false
@@ -125,15 +125,19 @@ func (c *Case) Releases() []Line {
 		return out // nothing would be installed; why, the other checks say
 	}
 	out = append(out, c.path(), c.versions())
+	out = append(out, c.pairs()...) // whatever is known of the release
 	rel := c.Release.Rule
-	if rel == nil || c.Rules == nil {
+	switch {
+	case c.Rules == nil: // what nobody wrote down cannot be missing
 		return out
+	case rel == nil:
+		return append(out, c.entitled(nil))
 	}
 	out = append(out, c.withdrawn(rel, c.citeRelease()))
 	for i := range rel.Needs {
 		out = append(out, c.need(&rel.Needs[i]))
 	}
-	return append(append(out, c.pairs()...), c.dropped(rel), c.entitled(rel))
+	return append(out, c.dropped(rel), c.entitled(rel))
 }
 
 // partly are those for a package that does not carry the main image: what bears on a
