@@ -2,6 +2,7 @@ package member
 
 import (
 	"fmt"
+	"slices"
 
 	"fitcheck/core/fact"
 )
@@ -58,6 +59,9 @@ func (v Value) Text() string {
 
 // Said lists the facts on both sides; none where nobody says anything.
 func (v Value) Said() []fact.Fact {
+	if len(v.Against) == 0 {
+		return slices.Clip(v.Facts) // what is appended stays with who appends
+	}
 	out := append([]fact.Fact(nil), v.Facts...)
 	return append(out, v.Against...)
 }

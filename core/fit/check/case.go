@@ -156,8 +156,9 @@ func (c *Case) before(first, second string) bool {
 // ofMember is the device's side in a respect, with its sources; for an unknown
 // value, the file that lacks it.
 func ofMember(v member.Value) []Cited {
-	var out []Cited
-	for _, f := range v.Said() {
+	said := v.Said()
+	out := make([]Cited, 0, len(said)+3) // a line cites the package and a rule besides
+	for _, f := range said {
 		out = append(out, Cited{OfDevice, f.Text(), f.Source})
 	}
 	if len(out) == 0 {

@@ -144,8 +144,9 @@ func (c *Case) stance(n fact.Name, facts []fact.Fact) stance {
 		return open
 	}
 	undecided := false
+	said := v.Said()
 	for _, f := range facts {
-		for _, d := range v.Said() {
+		for _, d := range said {
 			switch c.same(n, f, d.Value) {
 			case truth.Yes:
 				if v.State == member.Contradicted {
