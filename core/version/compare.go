@@ -85,10 +85,18 @@ func (r *Range) holdsAt(place int, edges []edge) bool {
 		i, _ := slices.BinarySearchFunc(edges, e, func(a, b edge) int { return compareEdges(r.scheme, a, b) })
 		return i
 	}
+	return r.met(func(c comparator) (below, above bool) {
+		return place <= at(edge{c.v, false}), place > at(edge{c.v, true})
+	})
+}
+
+// met tells whether some alternative holds for what lies where side says: below or
+// above the version that a comparator names, or else at it.
+func (r *Range) met(side func(c comparator) (below, above bool)) bool {
 	for _, all := range r.alts {
 		ok := true
 		for _, c := range all {
-			below, above := place <= at(edge{c.v, false}), place > at(edge{c.v, true})
+			below, above := side(c)
 			switch c.op {
 			case "<":
 				ok = below

@@ -5,6 +5,7 @@ import (
 	"math/rand/v2"
 	"regexp"
 	"slices"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -267,5 +268,39 @@ func TestMissingNumbers(t *testing.T) {
 		v, err := s.Parse(c.v)
 		require.NoError(t, err)
 		assert.Equal(t, c.want, rng.Holds(v), "%s in %s", c.v, c.rng)
+	}
+}
+
+// A version that gives its build is held against a range at once; by the places of the
+// line it is the same.
+func TestHoldsAsThePlacesSay(t *testing.T) {
+	s, err := NewScheme(regexp.MustCompile(`^(?P<a>\d+)\.(?P<b>\d+)(?:-(?P<build>\d+))?$`), []string{"a", "b", "build"}, false)
+	require.NoError(t, err)
+	r := rand.New(rand.NewPCG(5, 9))
+	text := func() string {
+		t := fmt.Sprintf("%d.%d", r.IntN(3), r.IntN(3))
+		if r.IntN(2) == 0 {
+			t += fmt.Sprintf("-%d", r.IntN(3))
+		}
+		return t
+	}
+	for range 3000 {
+		var parts []string
+		for range 1 + r.IntN(3) {
+			parts = append(parts, []string{"<", "<=", "=", "!=", ">=", ">"}[r.IntN(6)]+text(), []string{" ", " || "}[r.IntN(2)])
+		}
+		x, err := ParseRange(s, strings.Join(parts[:len(parts)-1], ""))
+		require.NoError(t, err)
+		v, err := s.Parse(text())
+		require.NoError(t, err)
+		from, to := placesOf(s, x.edges(), v)
+		want := truth.Of(x.holdsAt(from, x.edges()))
+		for p := from + 1; p <= to; p++ {
+			if truth.Of(x.holdsAt(p, x.edges())) != want {
+				want = truth.Unknown
+				break
+			}
+		}
+		require.Equal(t, want, x.Holds(v), "%s in %s", v.Text, x.Text)
 	}
 }

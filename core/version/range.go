@@ -86,6 +86,12 @@ func (r *Range) Holds(v Version) truth.Truth {
 	if r == nil || r.any {
 		return truth.Yes
 	}
+	if !v.open { // it lies at one place, which needs no looking for
+		return truth.Of(r.met(func(c comparator) (below, above bool) {
+			order := comparePrefix(v, c.v, r.scheme.fixed(c.v))
+			return order < 0, order > 0
+		}))
+	}
 	edges := r.edges()
 	from, to := placesOf(r.scheme, edges, v)
 	first := r.holdsAt(from, edges)
