@@ -55,7 +55,7 @@ func Find(q Request) (*Result, error) {
 		boxes = append(boxes, NewBox(d, q.Rules(d.Model.Text)))
 	}
 	res := &Result{}
-	defer func() { res.merge(f.Device) }()
+	defer func() { res.merge(f.Device, f.Goal) }()
 	if len(boxes) > 1 {
 		why := f.apart(boxes)
 		if why == "" {

@@ -10,7 +10,7 @@ import (
 // merge makes one plan of those of members that are of different image families, such
 // as a chassis and its cards: hop by hop over all members, those that go to one release
 // one after the other.
-func (r *Result) merge(d *device.Device) {
+func (r *Result) merge(d *device.Device, goal Goal) {
 	if len(r.Plans) < 2 {
 		return
 	}
@@ -21,7 +21,16 @@ func (r *Result) merge(d *device.Device) {
 	if !different {
 		return
 	}
-	one := &Answer{Name: d.Name.Text, From: first.From, To: first.To, Family: first.Family, Found: true, Back: &Back{Found: true, By: "slot"}}
+	one := &Answer{Name: d.Name.Text, Family: first.Family, Found: true, Back: &Back{Found: true, By: "slot"}}
+	var from, to []string
+	for _, a := range r.Plans {
+		from, to = with(from, a.From), with(to, a.To)
+	}
+	one.From, one.To = strings.Join(from, " and "), strings.Join(to, " and ")
+	if len(to) > 1 {
+		one.asked = goal.Version
+	}
+	r.Notes = []string{"its members are of different image families: one plan, hop by hop over all of them"}
 	left := make([][]Hop, len(r.Plans))
 	maybe := false
 	for i, a := range r.Plans {
@@ -61,6 +70,9 @@ func (r *Result) merge(d *device.Device) {
 			}
 			h := left[i][0]
 			h.Members = slices.Clone(r.Plans[i].Members)
+			if len(from) > 1 {
+				h.Begin = r.Plans[i].From
+			}
 			for k := range h.Components {
 				if h.Components[k].Member == "" && len(h.Members) == 1 {
 					h.Components[k].Member = h.Members[0]
@@ -98,10 +110,22 @@ func (b *Back) join(a *Answer, name string) {
 		b.Because += "; "
 	}
 	b.Because += name + a.Back.Because
-	b.Sources = append(b.Sources, a.Back.Sources...)
-	b.Notes = append(b.Notes, a.Back.Notes...)
+	for _, s := range a.Back.Sources {
+		b.Sources = with(b.Sources, s)
+	}
+	for _, n := range a.Back.Notes {
+		b.Notes = with(b.Notes, name+n)
+	}
 	for _, h := range a.Back.Hops {
 		h.Members = slices.Clone(a.Members)
 		b.Hops = append(b.Hops, h)
 	}
+}
+
+// with adds what is not there yet.
+func with[T comparable](all []T, one T) []T {
+	if slices.Contains(all, one) {
+		return all
+	}
+	return append(all, one)
 }

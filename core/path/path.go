@@ -10,6 +10,7 @@
 package path
 
 import (
+	"cmp"
 	"slices"
 
 	"fitcheck/core/fact"
@@ -85,7 +86,10 @@ type Hop struct {
 	Minutes      *rulebook.Minutes // nil when the rulebook does not say
 	// NoReturn: after this hop nothing leads back to where the path began.
 	NoReturn bool
-	Notes    []string
+	// Begin is what ran on its members where the path began, where a plan of several
+	// families has members that ran different versions; else the plan's From.
+	Begin string
+	Notes []string
 
 	untimed bool // some release of it gives no minutes
 }
@@ -140,7 +144,8 @@ type Answer struct {
 	// States is how many states were looked at.
 	States int
 
-	end stand
+	end   stand
+	asked string // for what the path was asked, where To is several versions
 }
 
 // Minutes sums up the path: minutes of all installs, and of outage; and of how many
@@ -159,7 +164,7 @@ func (a *Answer) Minutes() (install, outage, unknown int) {
 
 // Asked is how another command is asked for the same way.
 func (a *Answer) Asked() string {
-	t := "-to " + shell.Quote(a.To)
+	t := "-to " + shell.Quote(cmp.Or(a.asked, a.To))
 	if slices.ContainsFunc(a.Hops, func(h Hop) bool { return h.Family != h.FromFamily }) {
 		t += " -family " + shell.Quote(a.Family)
 	}

@@ -145,8 +145,19 @@ func TestChassisIsOnePlan(t *testing.T) {
 	require.True(t, a.Found, "%v %v", a.Blocked, a.Unsettled)
 	assert.Equal(t, "2@ctl 3@ctl 3@c1 3@c2", short(a.Hops))
 	assert.Equal(t, []string{"ctl", "c1", "c2"}, a.Members)
+	assert.Equal(t, "1 and 2", a.From, "what runs on its members")
+	assert.Equal(t, []string{"1", "1", "1", "2"}, []string{a.Hops[0].Begin, a.Hops[1].Begin, a.Hops[2].Begin, a.Hops[3].Begin})
+	assert.Equal(t, "-to 3", a.Asked())
+	assert.NotContains(t, strings.Join(res.Notes, "\n"), "a path of its own")
 	assert.Equal(t, "c1", a.Hops[2].Components[0].Member)
 	assert.Equal(t, "image", a.Hops[2].Components[0].Component)
+
+	// Where each family has a newest of its own, the plan is asked for as it was.
+	newer := strings.Replace(chassisRules, "hops:", "  - {version: '4', families: [line]}\nhops:", 1)
+	a = ask(t, newer, dev, Request{Goal: Goal{Version: "latest"}}).Plans[0]
+	require.True(t, a.Found)
+	assert.Equal(t, "3 and 4", a.To)
+	assert.Equal(t, "-to latest", a.Asked())
 
 	// One that cannot go keeps all of them, and is named.
 	stuck := strings.Replace(chassisRules, "rules: [", "rules: [{to: '3', allow: false, from_family: line}, ", 1)

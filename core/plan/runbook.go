@@ -1,6 +1,7 @@
 package plan
 
 import (
+	"cmp"
 	"fmt"
 	"path"
 	"slices"
@@ -226,7 +227,7 @@ func (w *writer) before(b *Runbook) Section {
 	for _, a := range w.t.Result.Plans {
 		for i, h := range a.Hops {
 			if h.NoReturn {
-				add(Instruction{Text: fmt.Sprintf("After hop %d nothing leads back to %s: decide now whether that is acceptable.", i+1, a.From), Warn: true})
+				add(Instruction{Text: fmt.Sprintf("After hop %d nothing leads back to %s: decide now whether that is acceptable.", i+1, cmp.Or(h.Begin, a.From)), Warn: true})
 			}
 		}
 	}

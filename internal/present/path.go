@@ -1,7 +1,9 @@
 package present
 
 import (
+	"cmp"
 	"fmt"
+	"slices"
 	"strings"
 
 	"fitcheck/core/duration"
@@ -117,7 +119,7 @@ func (s *Screen) pathAnswer(all Paths, a PathAnswer) {
 	}
 	for i, h := range a.Hops {
 		if h.NoReturn {
-			s.line(indent, bad, fmt.Sprintf("point of no return: after hop %d nothing leads back to %s", i+1, a.From))
+			s.line(indent, bad, fmt.Sprintf("point of no return: after hop %d nothing leads back to %s", i+1, cmp.Or(h.Begin, a.From)))
 		}
 	}
 	if c := a.Capped; c != nil {
@@ -164,6 +166,18 @@ func (s *Screen) pathAnswer(all Paths, a PathAnswer) {
 	}
 }
 
+// begins says of a plan of several families what runs on which members, where that
+// differs.
+func begins(steps []plan.Step) string {
+	var out []string
+	for _, h := range steps {
+		if t := strings.Join(h.Members, ", ") + ": " + h.Begin; h.Begin != "" && !slices.Contains(out, t) {
+			out = append(out, t)
+		}
+	}
+	return strings.Join(out, "; ")
+}
+
 // ladder draws the stops from top to bottom with the hops between them.
 func (s *Screen) ladder(from string, steps []plan.Step) {
 	start := from + "  runs now"
@@ -176,6 +190,9 @@ func (s *Screen) ladder(from string, steps []plan.Step) {
 		if len(told) == 0 {
 			break
 		}
+	}
+	if begins := begins(steps); begins != "" {
+		start = begins + "  run now"
 	}
 	s.hanging("  "+s.paint(info, "o")+"  ", 5, strong, start)
 	for i, h := range steps {
@@ -212,7 +229,7 @@ func (s *Screen) ladder(from string, steps []plan.Step) {
 			under(bad, "the configuration is RESET: save it off the device first")
 		}
 		if h.NoReturn {
-			under(bad, "POINT OF NO RETURN: from here nothing leads back to "+from)
+			under(bad, "POINT OF NO RETURN: from here nothing leads back to "+cmp.Or(h.Begin, from))
 		}
 		for _, n := range h.Notes {
 			under(info, n)
@@ -220,11 +237,14 @@ func (s *Screen) ladder(from string, steps []plan.Step) {
 		fmt.Fprintln(s.Out, strings.TrimRight(rung, " "))
 		mark := s.paint(info, "o")
 		end := ""
-		if i == len(steps)-1 {
+		switch {
+		case i == len(steps)-1:
 			mark, end = s.paint(good, "*"), "  is where it is to be"
+		case slices.ContainsFunc(steps, func(o plan.Step) bool { return !slices.Equal(o.Members, h.Members) }):
+			end = "  on " + strings.Join(h.Members, ", ")
 		}
 		if h.BootOnly {
-			end = "  still runs" + end
+			end += "  still runs"
 		}
 		s.hanging("  "+mark+"  ", 5, strong, h.To+end)
 	}
@@ -339,7 +359,7 @@ func pathAdvice(all Paths, a PathAnswer) []string {
 	}
 	var missing []string
 	for _, h := range a.Steps {
-		if len(h.Packages) == 0 {
+		if len(h.Packages) == 0 && !slices.Contains(missing, h.Release) {
 			missing = append(missing, h.Release)
 		}
 	}

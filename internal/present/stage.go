@@ -36,9 +36,11 @@ func (s *Screen) refused(all []Refused, what string) {
 	}
 	word := strings.ToUpper(string(worst))
 	s.hanging(s.paint(outcomeStyle(worst), word)+"  ", len(word)+2, strong, "nothing is "+what)
+	of := ""
 	for _, r := range all {
-		if r.Device != "" {
+		if r.Device != "" && r.Device != of {
 			s.head("Why, for " + r.Device)
+			of = r.Device
 		}
 		for i, t := range r.Because {
 			if i == 12 {
