@@ -69,6 +69,8 @@ type Watch struct {
 	Progress    func(done, total int64)
 
 	begun time.Time
+	over  bool // the image went over
+	alike bool // what ran before answered as the new system is to
 }
 
 // ErrGivenUp: the boot loader never took the image.
@@ -105,9 +107,13 @@ func (w *Watch) Run(ctx context.Context) (Ending, error) {
 		}
 		return NotSeen, err
 	}
+	w.over = true
 	w.tell(Sent, "the image is over: %d bytes, sha256 %s; keep the power on", len(w.Image), w.SHA256)
 	return w.settle(ctx)
 }
+
+// tellsNew: an answer of the new system can be told from that of the old one.
+func (w *Watch) tellsNew() bool { return w.New > 0 && w.New != w.Old && !w.alike }
 
 // seen names what answers.
 func (w *Watch) seen(ttl int, err error) string {
@@ -116,10 +122,15 @@ func (w *Watch) seen(ttl int, err error) string {
 		return "nothing answers"
 	case w.Waits > 0 && ttl == w.Waits:
 		return fmt.Sprintf("the boot loader waits (time to live %d)", ttl)
-	case w.New > 0 && ttl == w.New && w.New != w.Old:
+	case w.over && w.tellsNew() && ttl == w.New:
 		return fmt.Sprintf("the new system answers (time to live %d)", ttl)
+	case w.over && w.Old > 0 && ttl == w.Old:
+		return fmt.Sprintf("it answers as the old system did (time to live %d)", ttl)
 	case w.Old > 0 && ttl == w.Old:
 		return fmt.Sprintf("the old system answers, not the boot loader (time to live %d)", ttl)
+	case !w.over && w.New > 0 && ttl == w.New: // before there is a new system: this is no sign of it
+		w.alike = true
+		return fmt.Sprintf("what answers is not the boot loader, and answers as the new system is to (time to live %d)", ttl)
 	case ttl > 0:
 		return fmt.Sprintf("something answers that is not known (time to live %d)", ttl)
 	}
@@ -267,7 +278,7 @@ func (w *Watch) settle(ctx context.Context) (Ending, error) {
 		switch {
 		case err != nil:
 			silent, answered = true, false
-		case w.New > 0 && w.New != w.Old && ttl == w.New:
+		case w.tellsNew() && ttl == w.New:
 			w.tell(Back, "the new system answers (time to live %d)", ttl)
 			return IsBack, nil
 		case w.Waits > 0 && ttl == w.Waits && silent:
@@ -275,7 +286,7 @@ func (w *Watch) settle(ctx context.Context) (Ending, error) {
 			return ThrownAway, nil
 		default:
 			answered = true
-			if silent && (w.New == 0 || w.New == w.Old) {
+			if silent && !w.tellsNew() {
 				w.tell(Seen, "it answers again; nothing tells from here what it runs")
 				return Answers, nil
 			}

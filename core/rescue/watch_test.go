@@ -120,6 +120,7 @@ func TestBringsItBack(t *testing.T) {
 		"when it waits the 2nd time": func(x *trial) { x.s.WaitFor = 10 * time.Millisecond; x.s.OldFor = 700 * time.Millisecond },
 		"and nobody can tell":        func(x *trial) { x.w.New = 0; x.s.Rule.Afterwards.Signs.PingTTL = 0 },
 		"and the old one is alike":   func(x *trial) { x.w.New = 64; x.s.Rule.Afterwards.Signs.PingTTL = 64 },
+		"and it is seen to be alike": func(x *trial) { x.w.Old, x.w.New = 0, 64; x.s.Rule.Afterwards.Signs.PingTTL = 64 },
 	} {
 		t.Run(name, func(t *testing.T) {
 			synctest.Test(t, func(t *testing.T) {
@@ -137,7 +138,7 @@ func TestBringsItBack(t *testing.T) {
 				case "without any way to ping":
 					assert.Equal(t, NotSeen, ending)
 					return
-				case "and nobody can tell", "and the old one is alike":
+				case "and nobody can tell", "and the old one is alike", "and it is seen to be alike":
 					assert.Equal(t, Answers, ending, "something answers, and that is all that can be said: "+x.told())
 					return
 				}
