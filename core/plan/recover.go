@@ -79,7 +79,7 @@ func Recover(d *device.Device, rules Rules, packages []*survey.Survey, o fit.Opt
 		r.weigh(s, rules, box, o)
 	}
 	slices.SortStableFunc(r.Others, func(a, b RecoveryImage) int {
-		return cmp.Or(called(a.Checks)-called(b.Checks), rank(a.Verdict)-rank(b.Verdict), misfits(a.Checks)-misfits(b.Checks), newerFirst(rb, a, b), strings.Compare(a.Item.Address, b.Item.Address))
+		return cmp.Or(bit(check.AnyStands(a.Checks))-bit(check.AnyStands(b.Checks)), rank(a.Verdict)-rank(b.Verdict), misfits(a.Checks)-misfits(b.Checks), newerFirst(rb, a, b), strings.Compare(a.Item.Address, b.Item.Address))
 	})
 	if len(r.Others) == 0 {
 		r.Verdict, r.Why = fit.Misfit, "no image that could be meant for it is in what was given"
@@ -104,12 +104,9 @@ func rank(o fit.Outcome) int {
 	return slices.Index([]fit.Outcome{fit.Fits, fit.Unsettled, fit.Misfit}, o)
 }
 
-// called tells whether a name says otherwise than what the image is.
-func called(all []fit.Check) int {
-	for i := range all {
-		if all[i].Stands() {
-			return 1
-		}
+func bit(b bool) int {
+	if b {
+		return 1
 	}
 	return 0
 }
@@ -261,34 +258,18 @@ func (r *Recovery) accepts(it *survey.Item, component string, rb *rulebook.Ruleb
 		}
 		out = append(out, sides(l, want, component, rule("accepts "+want), content(component)))
 	}
-	if largest, why := r.largest(); largest > 0 {
+	if largest, why := r.Rule.Takes(); largest > 0 {
 		l := sizeTaken.Line("")
 		if it.Size > largest {
 			l = sizeTooLarge.Line("", y.FormatSize(it.Size), y.FormatSize(largest), why)
 		}
-		at := a.Largest.Spot
-		if at.Line == 0 {
-			at = r.Rule.Spot
+		at := r.Rule.Spot
+		if largest == a.Largest.Bytes {
+			at = a.Largest.Spot
 		}
 		out = append(out, sides(l, "at most "+y.FormatSize(largest), y.FormatSize(it.Size), fit.Cited{Side: fit.OfRule, Value: why, Source: rb.Source(at)}, content(y.FormatSize(it.Size))))
 	}
 	return out
-}
-
-// blockBound is the largest file that TFTP carries without negotiating a block size
-// (RFC 1350).
-const blockBound = 65535*512 - 1
-
-// largest is the most that the boot loader takes, and the transfer to it carries; 0 is
-// no bound.
-func (r *Recovery) largest() (most int64, why string) {
-	if l := r.Rule.Accepts.Largest; l.Set() {
-		most, why = l.Bytes, "largest: "+y.FormatSize(l.Bytes)
-	}
-	if b := r.Rule.Transfer.Blocksize; (b == nil || !*b) && (most == 0 || most > blockBound) {
-		most, why = blockBound, "TFTP without block-size negotiation"
-	}
-	return most, why
 }
 
 // What only a recovery asks.

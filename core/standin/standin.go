@@ -238,8 +238,8 @@ func (s *StandIn) blockSize() int {
 }
 
 func (s *StandIn) largest() int64 {
-	if l := s.Rule.Accepts.Largest; l.Set() {
-		return l.Bytes
+	if most, _ := s.Rule.Takes(); most > 0 {
+		return most
 	}
 	return 256 << 20
 }

@@ -195,6 +195,12 @@ func (s *Screen) ladder(from string, steps []plan.Step) {
 		start = begins + "  run now"
 	}
 	s.hanging("  "+s.paint(info, "o")+"  ", 5, strong, start)
+	moved := map[string]bool{}
+	for _, h := range steps {
+		for _, m := range h.Members {
+			moved[m] = true
+		}
+	}
 	for i, h := range steps {
 		rung := "  " + s.paint(faint, "|") + "  "
 		fmt.Fprintln(s.Out, strings.TrimRight(rung, " "))
@@ -240,7 +246,7 @@ func (s *Screen) ladder(from string, steps []plan.Step) {
 		switch {
 		case i == len(steps)-1:
 			mark, end = s.paint(good, "*"), "  is where it is to be"
-		case slices.ContainsFunc(steps, func(o plan.Step) bool { return !slices.Equal(o.Members, h.Members) }):
+		case len(h.Members) < len(moved):
 			end = "  on " + strings.Join(h.Members, ", ")
 		}
 		if h.BootOnly {

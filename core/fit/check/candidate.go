@@ -268,7 +268,7 @@ func (c *Case) givenBy(ops views) bool {
 // before those with, settled before unsettled, then the newer version, and among
 // misfits the nearest by identity.
 func (c *Case) prefer(k Component, a, b *Candidate) int {
-	order := cmp.Or(flag(b.given)-flag(a.given), flag(a.saysOtherwise())-flag(b.saysOtherwise()), a.worst().Rank()-b.worst().Rank())
+	order := cmp.Or(flag(b.given)-flag(a.given), flag(AnyStands(a.Lines))-flag(AnyStands(b.Lines)), a.worst().Rank()-b.worst().Rank())
 	if order != 0 {
 		return order
 	}
@@ -278,12 +278,6 @@ func (c *Case) prefer(k Component, a, b *Candidate) int {
 		}
 	}
 	return cmp.Or(c.compareVersions(k, b, a), cmp.Compare(a.Item.Address, b.Item.Address))
-}
-
-// saysOtherwise tells whether a name says something else of the image than
-// stronger sources do.
-func (k *Candidate) saysOtherwise() bool {
-	return slices.ContainsFunc(k.Lines, func(l Line) bool { return l.Stands() })
 }
 
 func flag(b bool) int {

@@ -153,6 +153,17 @@ func Sort(all []Line) []Line {
 	return all
 }
 
+// AnyStands tells whether one of some lines is of a reason that nothing covers: a name
+// says something else than stronger sources do.
+func AnyStands(all []Line) bool {
+	for i := range all {
+		if all[i].Stands() {
+			return true
+		}
+	}
+	return false
+}
+
 // Stands tells whether a line is of a reason that nothing covers.
 func (l *Line) Stands() bool {
 	k := Explain(l.Code)

@@ -19,10 +19,6 @@ var (
 	transferStrange = transferCheck.Code("name_not_carried", Misfit, "a name holds characters that cannot be transferred", "the name %q holds characters that cannot be transferred", "ask the maker whether the file may be renamed")
 )
 
-// blockBound is the largest file that TFTP carries without negotiating a block size
-// (RFC 1350): 65535 blocks, the last of which is not full.
-const blockBound = 65535*512 - 1
-
 // served is a file that the device will fetch.
 type served struct {
 	name string
@@ -74,13 +70,7 @@ func (c *Case) transfer(files []served) []Line {
 	if t == nil {
 		return nil
 	}
-	largest, bound := t.Largest.Bytes, fmt.Sprintf("largest: %s", y.FormatSize(t.Largest.Bytes))
-	if tftp := strings.EqualFold(t.Protocol.Text, "tftp"); tftp && t.Blocksize != nil && !*t.Blocksize && (largest == 0 || largest > blockBound) {
-		largest, bound = blockBound, "TFTP without block-size negotiation"
-	}
-	if largest == 0 {
-		bound = "no bound"
-	}
+	largest, bound := t.Carries()
 	var names []string
 	base := Line{Device: bound, Sources: []Cited{c.ofRule("transfer, "+bound, t.Spot)}}
 	for _, f := range files {
@@ -92,10 +82,10 @@ func (c *Case) transfer(files []served) []Line {
 		switch {
 		case largest > 0 && f.size > largest:
 			return []Line{transferLarge.become(base, f.name, y.FormatSize(f.size), y.FormatSize(largest), bound)}
-		case t.LongestName > 0 && len(f.name) > t.LongestName:
-			return []Line{transferLong.become(base, f.name, len(f.name), t.LongestName)}
 		case !plainName(f.name):
 			return []Line{transferStrange.become(base, f.name)}
+		case t.LongestName > 0 && len(f.name) > t.LongestName:
+			return []Line{transferLong.become(base, f.name, len(f.name), t.LongestName)}
 		}
 	}
 	return []Line{transferKeeps.become(base)}
