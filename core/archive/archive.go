@@ -69,6 +69,8 @@ type Item struct {
 	Depth int
 	// Order sorts items as their containers list them, see Before.
 	Order []int
+
+	sum string // what its sink made of its content, see Summer
 }
 
 // Before tells whether a stands before b in the listing.
@@ -87,7 +89,7 @@ type Class string
 // The classes of problem.
 const (
 	Damaged    Class = "damaged"    // truncated, wrong checksum, contradictory structure
-	Unreadable Class = "unreadable" // whole as far as can be told, but encrypted or of an unknown method
+	Unreadable Class = "unreadable" // this program cannot read it, which says nothing of the content
 	Unsafe     Class = "unsafe"     // a name, link or device that is never followed or written
 	Denied     Class = "denied"     // the system would not open it
 	Note       Class = "note"       // worth knowing, nothing wrong
@@ -116,6 +118,12 @@ type Skipper interface {
 	Skip() bool
 }
 
+// Summer is a Sink that tells, after its end, a digest of the content, so that two
+// members of one name can be told apart; "" when it has none.
+type Summer interface {
+	Sum() string
+}
+
 // Keeper is a Sink that may need its item's content for random access at the
 // end. It is asked before the first byte passes.
 type Keeper interface {
@@ -141,13 +149,15 @@ type Limits struct {
 	ItemFree   int64
 	TotalRatio int64 // the same for the whole package, once past TotalFree
 	TotalFree  int64
+	// Window bounds the memory that one compressed stream asks for to be inflated.
+	Window int64
 	// Text bounds one manifest, list or note; it is for those who read them.
 	Text int64
 }
 
 // DefaultLimits returns the bounds that hold when nothing else is asked for.
 func DefaultLimits() Limits {
-	return Limits{Depth: 8, Items: 100_000, Bytes: 16 << 30, ItemRatio: 1000, ItemFree: 64 << 20, TotalRatio: 200, TotalFree: 1 << 30, Text: 16 << 20}
+	return Limits{Depth: 8, Items: 100_000, Bytes: 16 << 30, ItemRatio: 1000, ItemFree: 64 << 20, TotalRatio: 200, TotalFree: 1 << 30, Window: 128 << 20, Text: 16 << 20}
 }
 
 // The names of the bounds.
@@ -158,6 +168,7 @@ const (
 	BoundItemRatio  = "ratio of inflated to packed bytes of one item"
 	BoundTotalRatio = "ratio of inflated to packed bytes in all"
 	BoundText       = "bytes of one text"
+	BoundWindow     = "memory that one compressed stream asks for"
 )
 
 // BoundError says which bound an item passed.
@@ -217,6 +228,9 @@ func WalkShown(ctx context.Context, path string, limits Limits, v Visitor, progr
 	w := &walker{ctx: ctx, limits: limits, visitor: v, root: path, progress: progress, slots: make(chan struct{}, max(0, runtime.GOMAXPROCS(0)-1))}
 	w.packed.Store(info.Size())
 	defer w.cleanUp()
+	if info.Mode().IsRegular() && info.Size() > limits.Bytes { // before a byte of it is read
+		return &BoundError{NameOf(path), BoundBytes, limits.Bytes}
+	}
 	switch {
 	case info.IsDir():
 		w.packed.Store(0) // grows by each file

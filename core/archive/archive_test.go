@@ -36,7 +36,7 @@ type noteSink struct {
 func (s *noteSink) End(c *Content, problems []Problem) error {
 	s.n.mu.Lock()
 	defer s.n.mu.Unlock()
-	if int(c.Size()) != s.Len() {
+	if int(c.Size()) != s.Len() && !c.Unread() {
 		panic("End tells another size than was written")
 	}
 	s.n.content[s.it.Address] = s.String()
@@ -250,10 +250,10 @@ func TestNotAFile(t *testing.T) {
 
 func TestUnsafeNames(t *testing.T) {
 	for name, why := range map[string]string{"../a": "climbs", "a/../../b": "climbs", "/a": "absolute", `C:\a`: "drive", `a\b`: "backslash", "a\x1bb": "control", "a\u202eb": "nobody sees", "a\u200bb": "nobody sees", "": "no name"} {
-		_, got := unsafeName(name)
+		_, got := SafeName(name)
 		assert.Contains(t, got, why, "%q", name)
 	}
-	clean, why := unsafeName("./a//b..c/d")
+	clean, why := SafeName("./a//b..c/d")
 	assert.Equal(t, "a/b..c/d", clean)
 	assert.Empty(t, why)
 }

@@ -17,6 +17,7 @@ type reader struct {
 	// where nothing is inflated.
 	packed func() int64
 	n      int64
+	guess  bool // that there is a stream at all is a guess
 }
 
 func (r *reader) Read(p []byte) (int, error) {
@@ -31,8 +32,12 @@ func (r *reader) Read(p []byte) (int, error) {
 	if bound := r.w.book(r, int64(n)); bound != nil {
 		return n, bound
 	}
-	if err != nil && err != io.EOF && r.path != "" {
-		err = &OpenError{r.path, err}
+	if err != nil && err != io.EOF {
+		if r.path != "" {
+			err = &OpenError{r.path, err}
+		} else if !r.guess {
+			err = bounded(r.item, r.w.limits, err)
+		}
 	}
 	return n, err
 }

@@ -23,7 +23,9 @@ type Content struct {
 	depth   int
 	close   func() error
 	skipped bool
+	unread  bool
 	cut     bool // it ends where a stream was found to end
+	guess   bool // that it is a stream is a guess
 }
 
 // Memory is the content of a file that lies in memory, under the default
@@ -46,6 +48,9 @@ func (c *Content) Address() string { return c.address }
 // Skipped tells whether the sink did without the content, but for the first
 // bytes.
 func (c *Content) Skipped() bool { return c.skipped }
+
+// Unread tells whether nothing of the content could be read.
+func (c *Content) Unread() bool { return c.unread }
 
 // Readable tells whether the content was kept for random access.
 func (c *Content) Readable() bool { return c.at != nil }
@@ -91,7 +96,7 @@ func (c *Content) Part(name string, offset, size int64) (*Content, error) {
 		return nil, err
 	}
 	if offset < 0 || size < 0 || offset > c.size || size > c.size-offset {
-		return nil, errors.New("it reaches past the end of the image around it")
+		return nil, damagedf("it reaches past the end of the image around it")
 	}
 	p.at = io.NewSectionReader(c.at, offset, size)
 	return p, nil
@@ -109,9 +114,28 @@ func (c *Content) Section(offset, size int64) *Content {
 	return &Content{w: c.w, address: c.address, at: io.NewSectionReader(c.at, offset, size), size: size, depth: c.depth}
 }
 
+// Wrong is what is wrong with a stream.
+type Wrong struct {
+	Class        Class // Damaged or Unreadable
+	What, Advice string
+}
+
+func wrongWith(err error) *Wrong {
+	c, what, advice := wrong(err)
+	return &Wrong{c, what, advice}
+}
+
+// Guess is the content where that it holds a compressed stream is a guess: what such a
+// stream asks for is then no reason to refuse the package.
+func (c *Content) Guess() *Content {
+	g := *c
+	g.guess, g.close = true, nil
+	return &g
+}
+
 // InflateCounted is Inflate, and tells how many packed bytes the stream took,
 // which is exact up to what the method reads ahead.
-func (c *Content) InflateCounted(method Compression) (inner *Content, packed int64, problem string, err error) {
+func (c *Content) InflateCounted(method Compression) (inner *Content, packed int64, problem *Wrong, err error) {
 	count := &byteCounter{r: bufio.NewReaderSize(c.Reader(0, math.MaxInt64), 64<<10)}
 	inner, problem, err = c.inflate(method, count)
 	packed = min(count.n, c.size)
@@ -145,14 +169,14 @@ func (b *byteCounter) ReadByte() (byte, error) {
 // Inflate enters the content as one compressed stream. What is wrong with the
 // stream itself comes back as problem, together with what could be inflated;
 // err ends the walk. The caller closes what it gets.
-func (c *Content) Inflate(method Compression) (inner *Content, problem string, err error) {
+func (c *Content) Inflate(method Compression) (inner *Content, problem *Wrong, err error) {
 	return c.inflate(method, c.Reader(0, math.MaxInt64))
 }
 
-func (c *Content) inflate(method Compression, from io.Reader) (inner *Content, problem string, err error) {
+func (c *Content) inflate(method Compression, from io.Reader) (inner *Content, problem *Wrong, err error) {
 	inner = &Content{w: c.w, address: c.address, depth: c.depth + 1}
 	if err := inner.entered(); err != nil {
-		return nil, "", err
+		return nil, nil, err
 	}
 	var taken func() int64
 	if b, ok := from.(*byteCounter); ok {
@@ -161,17 +185,20 @@ func (c *Content) inflate(method Compression, from io.Reader) (inner *Content, p
 		count := &counter{r: from}
 		from, taken = count, func() int64 { return count.n }
 	}
-	z, err := Inflater(method, from)
+	z, err := inflaterWithin(method, from, c.w.limits.Window)
 	if err != nil {
-		if fatal(err) {
-			return nil, "", err
+		if method != LzmaStream && !c.guess { // LZMA has no magic: it may be something else
+			err = bounded(c.address, c.w.limits, err)
 		}
-		return nil, describe(err), nil
+		if fatal(err) {
+			return nil, nil, err
+		}
+		return nil, wrongWith(err), nil
 	}
 	defer z.Close()
-	s, damage, err := c.w.spoolFrom(&reader{w: c.w, item: c.address, r: z, packed: taken})
+	s, damage, err := c.w.spoolFrom(&reader{w: c.w, item: c.address, r: guardedReader{z}, packed: taken, guess: c.guess || method == LzmaStream})
 	if err != nil {
-		return nil, "", err
+		return nil, nil, err
 	}
 	if a, ok := z.(ahead); ok {
 		if b, ok := from.(*byteCounter); ok {
@@ -180,7 +207,7 @@ func (c *Content) inflate(method Compression, from io.Reader) (inner *Content, p
 	}
 	inner.at, inner.size, inner.close = s, s.size, s.Close
 	if damage == nil {
-		return inner, "", nil
+		return inner, nil, nil
 	}
 	if end := c.xzEnd(taken()); method == XzStream && !c.cut && end > 0 && end < c.size {
 		// What follows the stream may have been taken for its padding.
@@ -189,7 +216,7 @@ func (c *Content) inflate(method Compression, from io.Reader) (inner *Content, p
 		stream.cut = true
 		return stream.Inflate(method)
 	}
-	return inner, describe(damage), nil
+	return inner, wrongWith(damage), nil
 }
 
 // xzEnd finds the footer that ends an xz stream (The .xz File Format 1.2.0,

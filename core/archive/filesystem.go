@@ -11,11 +11,10 @@ import (
 	"strings"
 
 	"github.com/diskfs/go-diskfs/backend"
-	"github.com/diskfs/go-diskfs/filesystem/iso9660"
 	"github.com/diskfs/go-diskfs/filesystem/squashfs"
 )
 
-// SquashFS and ISO 9660 are opened as folders, by a library.
+// SquashFS is opened as folders, by a library.
 
 // FileSystem is a file system inside a file. Paths are those of io/fs.
 type FileSystem interface {
@@ -33,13 +32,13 @@ func OpenSquashFS(at io.ReaderAt, size int64) (FileSystem, error) {
 		return nil, err
 	}
 	if head[0] != 'h' {
-		return nil, errors.New("of a SquashFS of version 3, only the header is read")
+		return nil, &cannotRead{"of a SquashFS of version 3, only the header is read", unpackElsewhere}
 	}
 	le32 := func(at int) int64 {
 		return int64(head[at]) | int64(head[at+1])<<8 | int64(head[at+2])<<16 | int64(head[at+3])<<24
 	}
 	if n := le32(16); n > size {
-		return nil, fmt.Errorf("it announces %d fragments", n)
+		return nil, damagedf("it announces %d fragments", n)
 	}
 	var fsys *squashfs.FileSystem
 	err := guard(func() (err error) {
@@ -51,29 +50,6 @@ func OpenSquashFS(at io.ReaderAt, size int64) (FileSystem, error) {
 	}
 	fsys.SetCacheSize(cacheSize)
 	return guarded{fsys}, nil
-}
-
-func openISO(at io.ReaderAt, size int64) (FileSystem, error) {
-	var fsys *iso9660.FileSystem
-	err := guard(func() (err error) {
-		fsys, err = iso9660.Read(storage{io.NewSectionReader(at, 0, size)}, size, 0, 2048)
-		return err
-	})
-	if err != nil {
-		return nil, err
-	}
-	return guarded{fsys}, nil
-}
-
-// guard turns a panic of the library, on a file system that contradicts
-// itself, into an error.
-func guard(do func() error) (err error) {
-	defer func() {
-		if p := recover(); p != nil {
-			err = fmt.Errorf("its structure contradicts itself (%v)", p)
-		}
-	}()
-	return do()
 }
 
 type guarded struct{ fsys FileSystem }
@@ -106,13 +82,7 @@ func errIf(is bool, what string) error {
 
 type guardedFile struct{ fs.File }
 
-func (f guardedFile) Read(p []byte) (n int, err error) {
-	err = guard(func() (err error) {
-		n, err = f.File.Read(p)
-		return err
-	})
-	return n, err
-}
+func (f guardedFile) Read(p []byte) (n int, err error) { return guardedReader{f.File}.Read(p) }
 
 // storage shows a file to the library.
 type storage struct{ *io.SectionReader }
@@ -148,9 +118,6 @@ type fsVisit struct {
 	fsys  FileSystem
 	files int
 }
-
-// maxDirs is how deep folders of a file system may lie in each other.
-const maxDirs = 64
 
 func (v *fsVisit) dir(dir string, depth int) error {
 	if err := v.w.ctx.Err(); err != nil {

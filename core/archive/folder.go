@@ -49,7 +49,9 @@ func (w *walker) folder(dir, name string) error {
 		}
 		if info, err := d.Info(); err == nil {
 			it.Size = info.Size()
-			w.packed.Add(info.Size())
+			if w.packed.Add(info.Size()) > w.limits.Bytes { // before a byte of it is read
+				return &BoundError{it.Address, BoundBytes, w.limits.Bytes}
+			}
 			w.progress.expect(info.Size())
 		}
 		files = append(files, file{it, p})

@@ -29,8 +29,21 @@ const (
 	ZstdStream  Compression = "zstd"  // RFC 8878
 )
 
-// maxWindow is the most memory that a stream may ask for to be inflated.
-const maxWindow = 128 << 20
+// windowError says how much memory a stream asks for to be inflated.
+type windowError struct{ asks int64 }
+
+func (e *windowError) Error() string {
+	return fmt.Sprintf("the stream asks for %d bytes of memory", e.asks)
+}
+
+// bounded makes a refusal of the error of a stream that asks for too much memory.
+func bounded(item string, l Limits, err error) error {
+	var asks *windowError
+	if errors.Is(err, txz.ErrMemlimit) || errors.Is(err, zstd.ErrWindowSizeExceeded) || errors.As(err, &asks) {
+		return &BoundError{item, BoundWindow, l.Window}
+	}
+	return err
+}
 
 // CompressionOf tells a compressed stream by its first bytes; "" when it is
 // none.
@@ -86,9 +99,15 @@ func inflatesAsLzma(head []byte) bool {
 	return err == nil || errors.Is(err, io.EOF) || errors.Is(err, io.ErrUnexpectedEOF)
 }
 
-// Inflater reads what one compressed stream holds. Data behind the stream is
-// left alone.
+// Inflater reads what one compressed stream holds, within the default bounds. Data
+// behind the stream is left alone.
 func Inflater(method Compression, r io.Reader) (io.ReadCloser, error) {
+	return inflaterWithin(method, r, DefaultLimits().Window)
+}
+
+// inflaterWithin is Inflater with a bound of one's own on the memory that a stream may
+// ask for.
+func inflaterWithin(method Compression, r io.Reader, window int64) (io.ReadCloser, error) {
 	switch method {
 	case GzipStream:
 		z, err := gzip.NewReader(r)
@@ -100,7 +119,7 @@ func Inflater(method Compression, r io.Reader) (io.ReadCloser, error) {
 	case Bzip2Stream:
 		return &bzip2Reader{bzip2.NewReader(r), 0}, nil
 	case XzStream:
-		z, err := txz.NewReader(r, maxWindow)
+		z, err := txz.NewReader(r, uint32(min(window, 1<<32-1)))
 		if err != nil {
 			return nil, err
 		}
@@ -111,8 +130,8 @@ func Inflater(method Compression, r io.Reader) (io.ReadCloser, error) {
 		if _, err := io.ReadFull(r, head); err != nil {
 			return nil, io.ErrUnexpectedEOF
 		}
-		if d := binary.LittleEndian.Uint32(head[1:]); d > maxWindow {
-			return nil, fmt.Errorf("it asks for a dictionary of %d bytes; at most %d are given", d, maxWindow)
+		if d := int64(binary.LittleEndian.Uint32(head[1:])); d > window {
+			return nil, &windowError{d}
 		}
 		z, err := lzma.NewReader(io.MultiReader(bytes.NewReader(head), r))
 		if err != nil {
@@ -122,13 +141,13 @@ func Inflater(method Compression, r io.Reader) (io.ReadCloser, error) {
 	case Lz4Stream:
 		return &lz4Reader{lz4.NewReader(r), 0, 0}, nil
 	case ZstdStream:
-		z, err := zstd.NewReader(r, zstd.WithDecoderConcurrency(1), zstd.WithDecoderLowmem(true), zstd.WithDecoderMaxWindow(maxWindow))
+		z, err := zstd.NewReader(r, zstd.WithDecoderConcurrency(1), zstd.WithDecoderLowmem(true), zstd.WithDecoderMaxWindow(uint64(max(1<<10, window))))
 		if err != nil {
 			return nil, err
 		}
 		return &zstdReader{z, 0}, nil
 	}
-	return nil, fmt.Errorf("the compression %q is not one that fitcheck inflates", method)
+	return nil, &cannotRead{fmt.Sprintf("the compression %q is not one that fitcheck inflates", method), unpackElsewhere}
 }
 
 // ahead is implemented by readers that have taken bytes of what follows their

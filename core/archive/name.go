@@ -7,8 +7,13 @@ import (
 	"strings"
 	"unicode"
 	"unicode/utf8"
+
+	"golang.org/x/text/cases"
+	"golang.org/x/text/unicode/norm"
 )
 
+// drive matches a drive letter at the beginning of a level of a name: on the systems
+// that have drives, such a level begins anew.
 var drive = regexp.MustCompile(`^[A-Za-z]:`)
 
 // printable turns a name in a broken encoding into one that can be shown: the
@@ -31,9 +36,10 @@ func printable(name string) string {
 	return b.String()
 }
 
-// unsafeName cleans the name of an item for use below a folder; what is wrong
-// with it is said in the second result.
-func unsafeName(name string) (clean, why string) {
+// SafeName cleans the name of an item for use below a folder. why says what is
+// wrong with one that is never used. Whoever writes a file by a name that an input
+// gives asks here.
+func SafeName(name string) (clean, why string) {
 	switch {
 	case name == "" || name == "." || name == "./":
 		return "", "it has no name"
@@ -46,21 +52,51 @@ func unsafeName(name string) (clean, why string) {
 	case strings.ContainsFunc(name, Invisible):
 		return "", "its name contains control characters or ones that nobody sees (direction, zero width)"
 	}
-	for _, part := range strings.Split(name, "/") {
-		if part == ".." {
+	for level := range strings.SplitSeq(name, "/") {
+		switch {
+		case level == "..":
 			return "", "its name climbs out of the package (..)"
+		case drive.MatchString(level):
+			return "", "its name contains a drive letter"
 		}
 	}
 	return path.Clean(name), ""
 }
-
-// SafeName cleans the name of an item for use below a folder. why says what is
-// wrong with one that is never used.
-func SafeName(name string) (clean, why string) { return unsafeName(name) }
 
 // Invisible tells characters that could change how a name or text is shown,
 // or hide that two names differ: control characters (C0, DEL, C1), those that
 // only format (direction, zero width, tags) and the line separators.
 func Invisible(r rune) bool {
 	return unicode.IsControl(r) || unicode.In(r, unicode.Cf, unicode.Zl, unicode.Zp)
+}
+
+// exactKey is a name without what makes no difference to where it leads: empty
+// levels and ".".
+func exactKey(name string) string {
+	clean := path.Clean("/" + strings.ReplaceAll(name, `\`, "/"))
+	return clean[1:]
+}
+
+// sameKey is what names have in common that some system takes for one: besides
+// exactKey's, those that differ in case only, in how a letter with an accent is
+// composed (Unicode NFC), and in blanks and dots at the end of a level.
+func sameKey(name string) string {
+	key := exactKey(name)
+	plain := true
+	for i := 0; i < len(key); i++ {
+		if c := key[i]; c >= utf8.RuneSelf || c >= 'A' && c <= 'Z' || (c == '.' || c == ' ') && (i+1 == len(key) || key[i+1] == '/') {
+			plain = false
+			break
+		}
+	}
+	if plain {
+		return key
+	}
+	levels := strings.Split(norm.NFC.String(cases.Fold().String(norm.NFC.String(key))), "/")
+	for i, l := range levels {
+		if t := strings.TrimRight(l, ". "); t != "" {
+			levels[i] = t
+		}
+	}
+	return strings.Join(levels, "/")
 }

@@ -3,13 +3,11 @@ package archive
 import (
 	"bufio"
 	"bytes"
-	"errors"
 	"fmt"
 	"io"
 	"path"
 	"strings"
 
-	"github.com/klauspost/compress/flate"
 	"github.com/klauspost/compress/gzip"
 	txz "github.com/therootcompany/xz"
 )
@@ -19,23 +17,6 @@ import (
 
 func isGzip(head []byte) bool {
 	return len(head) > 10 && head[0] == 0x1f && head[1] == 0x8b && head[2] == 8 && head[3]&0xe0 == 0
-}
-
-func isStreamError(err error) string {
-	var corrupt flate.CorruptInputError
-	switch {
-	case errors.Is(err, gzip.ErrChecksum):
-		return "damaged: the CRC-32 or length that the gzip stream gives does not match its content"
-	case errors.Is(err, gzip.ErrHeader):
-		return "damaged: its gzip header makes no sense"
-	case errors.As(err, &corrupt):
-		return fmt.Sprintf("damaged: the compressed data makes no sense at byte %d of it", int64(corrupt))
-	case errors.Is(err, txz.ErrData):
-		return "damaged: the xz stream or its checksum makes no sense"
-	case errors.Is(err, txz.ErrMemlimit):
-		return fmt.Sprintf("the xz stream asks for more than %d bytes of memory", maxWindow)
-	}
-	return ""
 }
 
 // members reads the gzip members of a stream as one, and stops where
@@ -79,7 +60,7 @@ func (m *members) taken() int64 {
 }
 
 // inflated opens all streams of a compressed file.
-func inflated(method Compression, src *bufio.Reader) (io.ReadCloser, error) {
+func inflated(method Compression, src *bufio.Reader, window int64) (io.ReadCloser, error) {
 	switch method {
 	case GzipStream:
 		z, err := gzip.NewReader(src)
@@ -89,13 +70,13 @@ func inflated(method Compression, src *bufio.Reader) (io.ReadCloser, error) {
 		z.Multistream(false)
 		return &members{src: src, z: z}, nil
 	case XzStream:
-		z, err := txz.NewReader(src, maxWindow)
+		z, err := txz.NewReader(src, uint32(min(window, 1<<32-1)))
 		if err != nil {
 			return nil, err
 		}
 		return io.NopCloser(z), nil
 	}
-	return Inflater(method, src)
+	return inflaterWithin(method, src, window)
 }
 
 func (w *walker) stream(p *pass) error {
@@ -104,9 +85,9 @@ func (w *walker) stream(p *pass) error {
 	}
 	method := Compression(p.it.Container)
 	src := bufio.NewReaderSize(p, 64<<10)
-	z, err := inflated(method, src)
+	z, err := inflated(method, src, w.limits.Window)
 	if err != nil {
-		return p.failed(err)
+		return p.failed(bounded(p.it.Address, w.limits, err))
 	}
 	defer z.Close()
 	r := &reader{w: w, item: p.it.Address, r: z, packed: func() int64 { return p.n }}
@@ -160,11 +141,12 @@ var streamSuffixes = []struct{ suffix, rest string }{
 	{".gz", ""}, {".z", ""}, {".bz2", ""}, {".xz", ""}, {".lzma", ""}, {".lz4", ""}, {".zst", ""}, {".zstd", ""},
 }
 
-// innerName is the name of what a compressed file holds: the one its header
-// gives, else its own without the suffix.
+// innerName is the name of what a compressed file holds: the last level of the one that
+// its header gives (RFC 1952 section 2.3.1), where files may be named so, else its own
+// without the suffix.
 func innerName(name, given string) string {
-	if given != "" {
-		return path.Base(strings.ReplaceAll(given, `\`, "/"))
+	if clean, why := SafeName(path.Base(strings.ReplaceAll(given, `\`, "/"))); given != "" && why == "" {
+		return clean
 	}
 	base := path.Base(name)
 	for _, s := range streamSuffixes {

@@ -2,8 +2,12 @@ package archive
 
 import (
 	"bufio"
+	"bytes"
 	"errors"
 	"io"
+	"path"
+	"slices"
+	"strings"
 	"sync"
 	"sync/atomic"
 	"unicode/utf8"
@@ -19,6 +23,9 @@ func (w *walker) item(it *Item, src source) error {
 	if err := w.countItem(it.Address); err != nil {
 		return err
 	}
+	if it.Size > w.limits.Bytes { // what its directory says is too much is not begun
+		return &BoundError{it.Address, BoundBytes, w.limits.Bytes}
+	}
 	br := heads.Get().(*bufio.Reader)
 	br.Reset(src.r)
 	defer func() { br.Reset(nil); heads.Put(br) }()
@@ -29,13 +36,16 @@ func (w *walker) item(it *Item, src source) error {
 	}
 	err = nil // the end, or damage, comes again when the pass gets there
 	it.Container = recognise(head)
+	if it.Container == None && src.at != nil && it.Size > zipEndRecord && endsAsZip(it.Name, head, src.at, it.Size) {
+		it.Container = Zip
+	}
 	shell := shellPayload(head)
 	if it.Container == None && shell > 0 {
 		it.Container = Shell
 	}
 	p := &pass{w: w, it: it, in: br, at: src.at, sink: w.visitor.Begin(it, head)}
-	if _, unsafe := unsafeName(it.Name); unsafe != "" && it.Depth > 0 {
-		p.problem(Unsafe, unsafe, "it will not be unpacked under this name")
+	if _, unsafe := SafeName(it.Name); unsafe != "" && it.Depth > 0 {
+		p.problem(Unsafe, unsafe, notUnderThisName)
 	}
 	if it.Recoded {
 		p.problem(Note, "its name is not in UTF-8; the bytes that are not are written as %NN", "")
@@ -52,7 +62,7 @@ func (w *walker) item(it *Item, src source) error {
 	case SevenZip:
 		err = w.sevenZip(p)
 	case ISO:
-		err = w.fileSystem(p, openISO)
+		err = w.iso(p)
 	case Squash:
 		err = w.fileSystem(p, OpenSquashFS)
 	case Shell:
@@ -83,8 +93,30 @@ func (w *walker) item(it *Item, src source) error {
 	if endErr := p.sink.End(content, p.problems); err == nil {
 		err = endErr
 	}
+	if s, ok := p.sink.(Summer); ok {
+		it.sum = s.Sum()
+	}
 	return err
 }
+
+// unread shows an item to the visitor whose content cannot be read.
+func (w *walker) unread(it *Item, err error) error {
+	if fatal(err) {
+		return err
+	}
+	if err := w.countItem(it.Address); err != nil {
+		return err
+	}
+	class, what, advice := wrong(err)
+	sink := w.visitor.Begin(it, nil)
+	problems := []Problem{{it.Address, class, what, advice}}
+	if _, unsafe := SafeName(it.Name); unsafe != "" {
+		problems = append(problems, Problem{it.Address, Unsafe, unsafe, notUnderThisName})
+	}
+	return sink.End(&Content{w: w, address: it.Address, size: max(0, it.Size), depth: it.Depth, skipped: true, unread: true}, problems)
+}
+
+const notUnderThisName = "it will not be unpacked under this name"
 
 // pass is the one pass over an item's content. Reading from it feeds the sink.
 type pass struct {
@@ -109,11 +141,7 @@ func (p *pass) Read(b []byte) (int, error) {
 	}
 	if err != nil && err != io.EOF && !fatal(err) && !p.broken {
 		p.broken = true
-		if errors.Is(err, errEncrypted) {
-			p.problem(Unreadable, err.Error(), "decrypt the package with its maker's tool, then survey the result")
-		} else {
-			p.problem(Damaged, describe(err), "download the package again")
-		}
+		p.problem(wrong(err))
 	}
 	return n, err
 }
@@ -141,13 +169,13 @@ func (p *pass) problem(c Class, what, advice string) {
 }
 
 // failed sorts an error met inside an archive: fatal ones end the walk, the
-// others are damage of the item. Damage of the pass itself is already told.
+// others are the item's. What is wrong with the pass itself is already told.
 func (p *pass) failed(err error) error {
 	if fatal(err) {
 		return err
 	}
-	if !p.broken {
-		p.problem(Damaged, describe(err), "download the package again")
+	if c, what, advice := wrong(err); !p.broken && !slices.Contains(p.problems, Problem{p.it.Address, c, what, advice}) {
+		p.problem(c, what, advice)
 	}
 	return nil
 }
@@ -210,7 +238,7 @@ func recognise(head []byte) Container {
 		return Ar
 	case isCpio(head):
 		return Cpio
-	case len(head) > 0x8006 && string(head[0x8001:0x8006]) == "CD001":
+	case isISO(head):
 		return ISO
 	case len(head) >= 96 && string(head[:4]) == "hsqs" && head[28] == 4 && head[29] == 0:
 		return Squash
@@ -218,6 +246,17 @@ func recognise(head []byte) Container {
 		return Tar
 	}
 	return Container(CompressionOf(head))
+}
+
+// endsAsZip tells a zip by its end where something else stands in front of it, such as
+// the program that unpacks it.
+func endsAsZip(name string, head []byte, at io.ReaderAt, size int64) bool {
+	suffix := strings.ToLower(path.Ext(name))
+	if !bytes.HasPrefix(head, []byte("MZ")) && !bytes.HasPrefix(head, []byte("#!")) && suffix != ".zip" && suffix != ".exe" {
+		return false
+	}
+	dir, err := zipDirectory(at, size, 1)
+	return dir.entries > 0 && (err == nil || errors.Is(err, errTooManyEntries))
 }
 
 // hash passes the rest of an item's own bytes to its sink, unless its digest
@@ -228,21 +267,4 @@ func (w *walker) hash(p *pass) error {
 		return nil
 	}
 	return p.drain()
-}
-
-// describe puts the errors of archive readers into words.
-func describe(err error) string {
-	switch {
-	case errors.Is(err, io.ErrUnexpectedEOF) || errors.Is(err, io.EOF):
-		return "truncated: the content ends before its time"
-	case errors.Is(err, errCpioSum):
-		return "damaged: the checksum that the cpio archive gives for it does not match its content"
-	case errors.Is(err, errCRC):
-		return "damaged: the CRC-32 that the 7z archive gives for it does not match its content"
-	case isZipError(err) != "":
-		return isZipError(err)
-	case isStreamError(err) != "":
-		return isStreamError(err)
-	}
-	return "damaged: " + err.Error()
 }

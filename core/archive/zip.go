@@ -5,8 +5,11 @@ import (
 	"bufio"
 	"bytes"
 	"cmp"
+	"encoding/binary"
 	"errors"
 	"fmt"
+	"hash"
+	"hash/crc32"
 	"io"
 	"io/fs"
 	"slices"
@@ -24,19 +27,8 @@ func isZip(head []byte) bool {
 	return bytes.HasPrefix(head, []byte("PK\x03\x04")) || bytes.HasPrefix(head, []byte("PK\x05\x06"))
 }
 
-func isZipError(err error) string {
-	var corrupt flate.CorruptInputError
-	switch {
-	case errors.Is(err, zip.ErrChecksum):
-		return "damaged: the CRC-32 that the zip gives for it does not match its content"
-	case errors.Is(err, zip.ErrFormat):
-		return "damaged: its zip structure contradicts itself"
-	case errors.As(err, &corrupt):
-		return fmt.Sprintf("damaged: the compressed data makes no sense at byte %d of it", int64(corrupt))
-	}
-	return ""
-}
-
+// zip opens a zip. stub says that it begins with something else, such as the program
+// that unpacks it.
 func (w *walker) zip(p *pass) error {
 	if err := w.enter(p.it, 1); err != nil {
 		return err
@@ -61,7 +53,7 @@ func (w *walker) zip(p *pass) error {
 			return err
 		}
 		if !p.broken {
-			p.problem(Damaged, "truncated or damaged: the directory that a zip has at its end is missing or makes no sense", "download the package again")
+			p.problem(Damaged, "truncated or damaged: the directory that a zip has at its end is missing or makes no sense", downloadAgain)
 		}
 		return nil
 	}
@@ -72,15 +64,23 @@ func (w *walker) zip(p *pass) error {
 	case err != nil:
 		return damaged()
 	}
-	zr, err := zip.NewReader(at, size)
+	// The library would choose for itself where the directory begins; what it is
+	// shown holds one only.
+	zr, err := zip.NewReader(&shiftedZip{at, dir}, size-dir.base)
 	if err != nil && !errors.Is(err, zip.ErrInsecurePath) {
 		return damaged()
 	}
-	w.zipStructure(p, at, zr.File, dir)
-	zr.RegisterDecompressor(zip.Deflate, inflater)
+	for _, method := range []uint16{zip.Deflate, methodBzip2, methodLzma, methodXz, methodZstd} {
+		zr.RegisterDecompressor(method, zipInflater(method))
+	}
+	if err := w.announced(p, zr.File); err != nil {
+		return err
+	}
+	w.zipStructure(p, at, size, zr.File, dir)
 
 	// The largest first, so that the cores end together; the zip's own bytes
 	// are hashed alongside.
+	all := &roster{}
 	order := make([]int, len(zr.File))
 	for i := range order {
 		order[i] = i
@@ -88,34 +88,84 @@ func (w *walker) zip(p *pass) error {
 	slices.SortStableFunc(order, func(a, b int) int {
 		return cmp.Compare(zr.File[b].UncompressedSize64, zr.File[a].UncompressedSize64)
 	})
-	return w.each(len(order)+1, func(i int) error {
+	members := make([]roster, len(zr.File))
+	err = w.each(len(order)+1, func(i int) error {
 		if i == 0 {
 			return hash()
 		}
-		return w.zipEntry(p.it, at, zr.File[order[i-1]], order[i-1])
+		return w.zipEntry(p.it, at, dir.base, zr.File[order[i-1]], order[i-1], &members[order[i-1]])
 	})
-}
-
-// twins lists names that several entries bear with different contents.
-func twins(files []*zip.File) []string {
-	seen := map[string]*zip.File{}
-	var out []string
-	for _, f := range files {
-		if g, ok := seen[f.Name]; ok && (f.CRC32 != g.CRC32 || f.UncompressedSize64 != g.UncompressedSize64) {
-			out = append(out, f.Name)
-		}
-		seen[f.Name] = f
+	for i := range members { // in the order of the directory
+		all.members = append(all.members, members[i].members...)
 	}
-	return out
+	all.judge(p, false)
+	return err
 }
 
-// inflater reads deflated data through a large buffer: the package is on disk,
-// and each read of it is a call of the system.
-func inflater(r io.Reader) io.ReadCloser {
-	br := packedBuffers.Get().(*bufio.Reader)
-	br.Reset(r)
-	return &pooledInflater{flate.NewReader(br), br}
+// announced refuses at once what the directory already says is too much.
+func (w *walker) announced(p *pass, files []*zip.File) error {
+	total := uint64(w.bytes.Load())
+	for _, f := range files {
+		if total += f.UncompressedSize64; f.UncompressedSize64 > uint64(w.limits.Bytes) || total > uint64(w.limits.Bytes) {
+			return &BoundError{p.it.Address + "::" + printable(f.Name), BoundBytes, w.limits.Bytes}
+		}
+	}
+	return nil
 }
+
+// The methods that are inflated besides deflate (APPNOTE.TXT 6.3.10, section 4.4.5).
+const (
+	methodBzip2 = 12
+	methodLzma  = 14
+	methodZstd  = 93
+	methodXz    = 95
+)
+
+// zipInflater makes the reader of a method. Packed data is read through a large
+// buffer: the package is on disk, and each read of it is a call of the system.
+func zipInflater(method uint16) zip.Decompressor {
+	return func(r io.Reader) io.ReadCloser {
+		br := packedBuffers.Get().(*bufio.Reader)
+		br.Reset(r)
+		var z io.ReadCloser
+		var err error
+		switch method {
+		case zip.Deflate:
+			z = flate.NewReader(br)
+		case methodBzip2:
+			z, err = Inflater(Bzip2Stream, br)
+		case methodZstd:
+			z, err = Inflater(ZstdStream, br)
+		case methodXz:
+			z, err = Inflater(XzStream, br)
+		case methodLzma:
+			z, err = zipLzma(br)
+		}
+		if err != nil {
+			z = io.NopCloser(failing{err})
+		}
+		return &pooledInflater{z, br}
+	}
+}
+
+// zipLzma reads the LZMA of a zip (section 5.8.8): version, 2 bytes; size of the
+// properties, 2 bytes; the properties; the data, ended by a mark or by the size.
+func zipLzma(r io.Reader) (io.ReadCloser, error) {
+	head := make([]byte, 9)
+	if _, err := io.ReadFull(r, head); err != nil {
+		return nil, io.ErrUnexpectedEOF
+	}
+	if binary.LittleEndian.Uint16(head[2:]) != 5 {
+		return nil, damagedf("the properties of its LZMA stream make no sense")
+	}
+	unknown := bytes.Repeat([]byte{0xff}, 8)
+	return Inflater(LzmaStream, io.MultiReader(bytes.NewReader(head[4:]), bytes.NewReader(unknown), r))
+}
+
+// failing gives an error in place of content.
+type failing struct{ err error }
+
+func (f failing) Read([]byte) (int, error) { return 0, f.err }
 
 var packedBuffers = sync.Pool{New: func() any { return bufio.NewReaderSize(nil, 256<<10) }}
 
@@ -134,50 +184,64 @@ func (p *pooledInflater) Close() error {
 	return err
 }
 
-func (w *walker) zipEntry(parent *Item, at io.ReaderAt, f *zip.File, index int) error {
-	if strings.HasSuffix(f.Name, "/") && f.UncompressedSize64 == 0 {
+func (w *walker) zipEntry(parent *Item, at io.ReaderAt, base int64, f *zip.File, index int, all *roster) error {
+	name := zipName(f)
+	if strings.HasSuffix(name, "/") && f.UncompressedSize64 == 0 {
+		all.folder(name)
 		return nil
 	}
-	it := parent.child(f.Name, int64(f.UncompressedSize64), 1, index)
+	it := parent.child(name, int64(f.UncompressedSize64), 1, index)
 	it.Mode = f.Mode().Perm()
-	if special := specialMode(f.Mode()); special != "" {
-		w.visitor.Report(Problem{it.Address, Unsafe, special, "it is not followed and will not be unpacked"})
+	if specialMode(f.Mode()) != "" {
+		target := ""
+		if f.Mode()&fs.ModeSymlink != 0 && f.UncompressedSize64 <= maxCpioName {
+			if rc, err := f.Open(); err == nil {
+				b, _ := io.ReadAll(io.LimitReader(rc, maxCpioName))
+				rc.Close()
+				target = string(b)
+			}
+		}
+		all.modeMember(it, f.Mode(), target)
 		return nil
 	}
+	check := fmt.Sprintf("%08x", f.CRC32)
+	defer all.file(it, check)
 	if f.Flags&1 != 0 {
-		w.visitor.Report(Problem{it.Address, Unreadable, "encrypted: its content cannot be checked", "decrypt the package with its maker's tool, then survey the result"})
-		return nil
+		return w.unread(it, errEncrypted)
 	}
 	rc, err := f.Open()
 	if errors.Is(err, zip.ErrAlgorithm) {
-		w.visitor.Report(Problem{it.Address, Unreadable, fmt.Sprintf("packed by method %d, which cannot be read", f.Method), "unpack it with its maker's tool, then survey the folder"})
-		return nil
+		return w.unread(it, &cannotRead{fmt.Sprintf("packed by method %d, which cannot be read", f.Method), unpackElsewhere})
 	}
 	if err != nil {
-		w.visitor.Report(Problem{it.Address, Damaged, describe(err), "download the package again"})
-		return nil
+		return w.unread(it, err)
 	}
 	defer rc.Close()
-	src := source{r: &reader{w: w, item: it.Address, r: rc, packed: func() int64 { return int64(f.CompressedSize64) }}}
+	var content io.Reader = rc
+	if f.CRC32 == 0 { // which the library takes for none
+		content = &crcReader{r: rc, sum: crc32.NewIEEE(), want: 0, of: "zip"}
+	}
+	src := source{r: &reader{w: w, item: it.Address, r: content, packed: func() int64 { return int64(f.CompressedSize64) }}}
 	if off, err := f.DataOffset(); err == nil && f.Method == zip.Store {
-		src.at = io.NewSectionReader(at, off, int64(f.CompressedSize64))
+		src.at = io.NewSectionReader(at, base+off, int64(f.CompressedSize64))
 	}
 	return w.item(it, src)
 }
 
-// specialMode names what is neither a file nor a folder.
-func specialMode(m fs.FileMode) string {
-	switch {
-	case m&fs.ModeSymlink != 0:
-		return "a symbolic link"
-	case m&fs.ModeDevice != 0:
-		return "a device"
-	case m&fs.ModeNamedPipe != 0:
-		return "a named pipe"
-	case m&fs.ModeSocket != 0:
-		return "a socket"
-	case m&fs.ModeIrregular != 0:
-		return "something that is not a file"
+// crcReader holds the bytes of a file against the CRC-32 that the directory of an
+// archive gives, where the library does not.
+type crcReader struct {
+	r    io.Reader
+	sum  hash.Hash32
+	want uint32
+	of   string
+}
+
+func (c *crcReader) Read(p []byte) (int, error) {
+	n, err := c.r.Read(p)
+	c.sum.Write(p[:n])
+	if err == io.EOF && c.sum.Sum32() != c.want {
+		err = damagedf("the CRC-32 that the %s gives for it does not match its content", c.of)
 	}
-	return ""
+	return n, err
 }

@@ -213,12 +213,12 @@ func (n *needle) inflate(set *Set, rest *archive.Content, start int64, head []by
 	if method == "" {
 		return Region{}, false, nil
 	}
-	inner, packed, problem, err := rest.InflateCounted(method)
+	inner, packed, problem, err := rest.Guess().InflateCounted(method)
 	if err != nil {
 		return Region{}, false, err
 	}
 	defer inner.Close()
-	if problem != "" || inner == nil || inner.Size() < 64 {
+	if problem != nil || inner == nil || inner.Size() < 64 {
 		return Region{}, false, nil
 	}
 	m := &Image{Format: n.format.Name, Compression: n.format.Name, Extent: packed}

@@ -187,9 +187,9 @@ type Image struct {
 	// included; 0 when it does not say.
 	Extent int64
 	Parts  []Part
-	// Problems is what is wrong with the image apart from its checksums, Notes
-	// what is worth knowing.
-	Problems, Notes []string
+	// Problems is what is wrong with the image apart from its checksums, Unread what
+	// this program cannot read of it, Notes what is worth knowing.
+	Problems, Unread, Notes []string
 }
 
 // Config is one of several ways to start what an image holds.
@@ -304,11 +304,16 @@ func (m *Image) Damaged() []string {
 }
 
 // AllNotes lists the notes of the image and of its parts.
-func (m *Image) AllNotes() []string {
-	out := slices.Clone(m.Notes)
+func (m *Image) AllNotes() []string { return m.all(func(m *Image) []string { return m.Notes }) }
+
+// AllUnread lists what this program cannot read of the image and of its parts.
+func (m *Image) AllUnread() []string { return m.all(func(m *Image) []string { return m.Unread }) }
+
+func (m *Image) all(of func(*Image) []string) []string {
+	out := slices.Clone(of(m))
 	for _, p := range m.Parts {
 		if p.Image != nil {
-			for _, n := range p.Image.AllNotes() {
+			for _, n := range p.Image.all(of) {
 				out = append(out, fmt.Sprintf("in its part %s (%s): %s", p.Name, p.Kind, n))
 			}
 		}
@@ -334,6 +339,12 @@ func (m *Image) AllSums() []Sum {
 func (m *Image) problem(format string, args ...any) {
 	if len(m.Problems) < maxSaid {
 		m.Problems = append(m.Problems, fmt.Sprintf(format, args...))
+	}
+}
+
+func (m *Image) unread(format string, args ...any) {
+	if len(m.Unread) < maxSaid {
+		m.Unread = append(m.Unread, fmt.Sprintf(format, args...))
 	}
 }
 

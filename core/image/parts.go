@@ -47,23 +47,30 @@ func (p *Part) enter(set *Set, c *archive.Content, m *Image) error {
 	if method == "" {
 		return p.read(set, c, head)
 	}
-	inner, problem, err := c.Inflate(method)
+	if p.Guess {
+		c = c.Guess()
+	}
+	inner, wrong, err := c.Inflate(method)
 	if err != nil {
 		return err
 	}
 	defer inner.Close()
-	switch {
-	case inner == nil || inner.Size() == 0 && problem != "":
-		if method != archive.LzmaStream && !p.Guess { // which has no magic: it may be something else
-			m.problem("its part %s begins like %s, and cannot be inflated: %s", p.Name, method, problem)
+	if wrong != nil {
+		cut := strings.HasPrefix(wrong.What, "truncated")
+		nothing := inner == nil || inner.Size() == 0
+		switch {
+		case p.Guess, method == archive.LzmaStream && (nothing || !cut && inner.Size() < archive.HeadSize):
+			return nil // it may be something else: nothing vouches for its being a stream
+		case wrong.Class == archive.Unreadable:
+			m.unread("its part %s, compressed by %s, cannot be looked into: %s", p.Name, method, wrong.What)
+		case nothing:
+			m.problem("its part %s begins like %s, and cannot be inflated: %s", p.Name, method, wrong.What)
+		default:
+			m.problem("its part %s is compressed by %s and damaged: %s", p.Name, method, wrong.What)
 		}
-		return nil
-	case problem != "" && !strings.HasPrefix(problem, "truncated") && method == archive.LzmaStream && inner.Size() < archive.HeadSize:
-		return nil
-	case problem != "" && p.Guess:
-		return nil
-	case problem != "":
-		m.problem("its part %s is compressed by %s and damaged: %s", p.Name, method, problem)
+		if nothing {
+			return nil
+		}
 	}
 	p.Compression, p.Unpacked = string(method), inner.Size()
 	if head, err = headOf(inner); err != nil {

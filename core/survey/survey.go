@@ -108,6 +108,9 @@ type Item struct {
 	// Quick: only its first bytes were read, so that nothing is known of the
 	// rest.
 	Quick bool
+	// Unread: its content cannot be read by this program; nothing is known of it but
+	// its name and the size that its archive gives.
+	Unread bool
 	// Nature says what can be said of an item of no known format.
 	Nature string
 
@@ -461,6 +464,9 @@ type sink struct {
 // Skip implements archive.Skipper.
 func (s *sink) Skip() bool { return s.c.options.Quick && s.it.text == nil }
 
+// Sum implements archive.Summer.
+func (s *sink) Sum() string { return s.it.Digests[digest.SHA256] }
+
 // Keep implements archive.Keeper.
 func (s *sink) Keep() bool { return s.reading.Keep() || s.deep() }
 
@@ -486,8 +492,11 @@ func (s *sink) End(content *archive.Content, problems []archive.Problem) error {
 	if err != nil {
 		return err
 	}
-	it.Quick = content.Skipped()
+	it.Quick, it.Unread = content.Skipped() && !content.Unread(), content.Unread()
 	it.Kind, it.Size, it.Digests, it.Problems, it.Image = kind, content.Size(), s.sums.Sums(), problems, m
+	if it.Unread {
+		it.Kind, it.Digests, it.text = "unknown", nil, nil
+	}
 	if it.Container == archive.Shell {
 		it.Kind = "text"
 	}
@@ -506,6 +515,9 @@ func (s *sink) End(content *archive.Content, problems []archive.Problem) error {
 	if m != nil {
 		for _, what := range m.Damaged() {
 			it.Problems = append(it.Problems, archive.Problem{Item: it.Address, Class: archive.Damaged, What: what, Advice: "download the package again, and compare its digest with the published one"})
+		}
+		for _, what := range m.AllUnread() {
+			it.Problems = append(it.Problems, archive.Problem{Item: it.Address, Class: archive.Unreadable, What: what, Advice: "check it against a digest that the maker published (-digest sha256:…)"})
 		}
 		for _, what := range m.AllNotes() {
 			it.Problems = append(it.Problems, archive.Problem{Item: it.Address, Class: archive.Note, What: what})

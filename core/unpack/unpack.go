@@ -313,7 +313,7 @@ func (u *unpacker) parts(c *archive.Content, m *image.Image, target string, it *
 		if err != nil {
 			return err
 		}
-		if z != nil && problem == "" {
+		if z != nil && problem == nil {
 			err = u.part(z, where+insideSuffix, address, append(order, 0))
 			if err == nil && p.Image != nil {
 				err = u.parts(z, p.Image, where+insideSuffix, deeper)

@@ -12,6 +12,7 @@ import (
 var boundFlag = map[string]string{
 	archive.BoundDepth: "-max-depth", archive.BoundItems: "-max-items", archive.BoundBytes: "-max-bytes",
 	archive.BoundItemRatio: "-max-ratio", archive.BoundTotalRatio: "-max-total-ratio", archive.BoundText: "-max-text",
+	archive.BoundWindow: "-max-window",
 }
 
 // boundFlags declares the flags of the bounds that hold for what packages
@@ -23,6 +24,7 @@ func (c *call) boundFlags(f *flag.FlagSet) {
 	f.Var((*size)(&l.Bytes), "max-bytes", "bytes that are read or inflated in all, as a `SIZE`")
 	f.Int64Var(&l.ItemRatio, "max-ratio", l.ItemRatio, "inflated to packed bytes of one item, once past 64 MiB")
 	f.Int64Var(&l.TotalRatio, "max-total-ratio", l.TotalRatio, "inflated to packed bytes in all, once past 1 GiB")
+	f.Var((*size)(&l.Window), "max-window", "memory that one compressed stream may ask for, as a `SIZE`")
 	f.Var((*size)(&l.Text), "max-text", "bytes of one manifest, list or note, as a `SIZE`")
 }
 

@@ -1,0 +1,114 @@
+package archive
+
+import (
+	"io"
+	"io/fs"
+	"strconv"
+	"strings"
+)
+
+// ar: "!<arch>\n", then members, each behind a header of 60 bytes and padded to 2.
+//
+//	 0  name   16 bytes: "name/" (System V, GNU), "/" and "/SYM64/" for the table of
+//	           symbols, "//" for that of long names, "/123" for the one at byte 123 of
+//	           it, "#1/20" for one of 20 bytes in front of the content (BSD)
+//	16  time 12, owner 6, group 6, mode 8 (octal), size 10 (decimal)
+//	58  "`\n"
+const (
+	arMagic     = "!<arch>\n"
+	arHeader    = 60
+	maxArNames  = 16 << 20
+	maxArMember = 4 << 10 // bytes of one name
+)
+
+func isAr(head []byte) bool { return strings.HasPrefix(string(head[:min(8, len(head))]), arMagic) }
+
+func (w *walker) ar(p *pass) error {
+	if err := w.enter(p.it, 1); err != nil {
+		return err
+	}
+	all := &roster{}
+	err := w.arMembers(p, all)
+	all.judge(p, false)
+	return err
+}
+
+func (w *walker) arMembers(p *pass, all *roster) error {
+	if _, err := io.CopyN(io.Discard, p, int64(len(arMagic))); err != nil {
+		return p.failed(err)
+	}
+	long := "" // the table of long names
+	for i := 0; ; i++ {
+		at := p.n
+		b := make([]byte, arHeader)
+		n, err := io.ReadFull(p, b)
+		if n == 0 && err == io.EOF || n == 1 && b[0] == '\n' {
+			return nil
+		}
+		if err != nil {
+			return p.failed(err)
+		}
+		size, bad := strconv.ParseInt(strings.TrimSpace(string(b[48:58])), 10, 64)
+		if bad != nil || size < 0 || string(b[58:]) != "`\n" {
+			return p.failed(damagedf("the header of its member %d, at byte %d, makes no sense", i+1, at))
+		}
+		mode, _ := strconv.ParseUint(strings.TrimSpace(string(b[40:48])), 8, 32)
+		end := p.n + size
+		name := strings.TrimRight(string(b[:16]), " ")
+		content := &exact{r: io.LimitReader(p, size), left: size}
+		switch {
+		case name == "/" || name == "/SYM64/" || name == "__.SYMDEF":
+			name = ""
+		case name == "//":
+			if size > maxArNames {
+				return &BoundError{p.it.Address, BoundText, maxArNames}
+			}
+			table, err := io.ReadAll(content)
+			if err != nil {
+				return p.failed(err)
+			}
+			long, name = string(table), ""
+		case strings.HasPrefix(name, "#1/"):
+			n, bad := strconv.ParseInt(name[3:], 10, 64)
+			if bad != nil || n < 1 || n > size || n > maxArMember {
+				return p.failed(damagedf("the name of its member %d, at byte %d, makes no sense", i+1, at))
+			}
+			text := make([]byte, n)
+			if _, err := io.ReadFull(content, text); err != nil {
+				return p.failed(err)
+			}
+			name, size = strings.TrimRight(string(text), "\x00"), size-n
+		case strings.HasPrefix(name, "/"):
+			n, bad := strconv.Atoi(name[1:])
+			if bad != nil || n < 0 || n >= len(long) {
+				return p.failed(damagedf("the name of its member %d, at byte %d, is not in its table of long names", i+1, at))
+			}
+			name, _, _ = strings.Cut(long[n:min(len(long), n+maxArMember)], "\n")
+			name = strings.TrimSuffix(name, "/")
+		default:
+			name = strings.TrimSuffix(name, "/")
+		}
+		if name != "" {
+			it := p.it.child(name, size, 1, i)
+			it.Mode = fs.FileMode(mode).Perm()
+			if err := w.item(it, source{r: content}); err != nil {
+				return err
+			}
+			all.file(it, "")
+		}
+		if content.short {
+			return p.failed(io.ErrUnexpectedEOF)
+		}
+		if _, err := io.CopyN(io.Discard, p, end-p.n); err != nil {
+			if err == io.EOF {
+				err = io.ErrUnexpectedEOF
+			}
+			return p.failed(err)
+		}
+		if size := end - at; size%2 == 1 {
+			if n, err := io.CopyN(io.Discard, p, 1); n == 0 && err != io.EOF {
+				return p.failed(err)
+			}
+		}
+	}
+}
