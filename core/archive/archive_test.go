@@ -6,7 +6,9 @@ import (
 	"bytes"
 	"compress/gzip"
 	"context"
+	"crypto/sha256"
 	"errors"
+	"fmt"
 	"os"
 	"path/filepath"
 	"sort"
@@ -44,6 +46,8 @@ func (s *noteSink) End(c *Content, problems []Problem) error {
 	s.n.problems = append(s.n.problems, problems...)
 	return nil
 }
+
+func (s *noteSink) Sum() string { return fmt.Sprintf("%x", sha256.Sum256(s.Bytes())) }
 
 func (n *notes) Begin(it *Item, _ []byte) Sink { return &noteSink{n: n, it: it} }
 

@@ -89,18 +89,25 @@ func (w *walker) iso(p *pass) error {
 				chosen = i
 			}
 		}
-		listed := make([]map[string]isoExtent, len(trees))
+		listed := make([]map[string]isoExtent, len(trees)) // folders differ from tree to tree
 		all := &roster{}
 		for i, t := range trees {
 			listed[i] = map[string]isoExtent{}
+			list := func(name string, f *isoFile) {
+				e := isoExtent{first(f.extents).at, f.size()}
+				if f.mode.IsDir() || e.size == 0 {
+					e = isoExtent{size: int64(f.mode & fs.ModeDir)}
+				}
+				listed[i][sameKey(name)] = e
+			}
 			visit := func(name string, f *isoFile) error {
-				listed[i][sameKey(name)] = isoExtent{first(f.extents).at, f.size()}
+				list(name, f)
 				return nil
 			}
 			if i == chosen {
 				n := 0
 				visit = func(name string, f *isoFile) error {
-					listed[i][sameKey(name)] = isoExtent{first(f.extents).at, f.size()}
+					list(name, f)
 					n++
 					return w.isoFile(p, at, name, f, n-1, all)
 				}

@@ -33,13 +33,14 @@ func (w *walker) sevenZip(p *pass) error {
 		}
 		var read *sevenzip.ReadError
 		var cannot *cannotRead
+		var own *damage
 		switch {
 		case err != nil && fatal(err):
 			return err
 		case errors.As(err, &read) && read.Encrypted:
 			p.problem(Unreadable, "encrypted: not even its list of files can be read", decryptFirst)
 			return nil
-		case errors.As(err, &cannot):
+		case errors.As(err, &cannot), errors.As(err, &own):
 			return p.failed(err)
 		case err != nil && strings.Contains(err.Error(), "unsupported"):
 			p.problem(Unreadable, "its list of files cannot be read: it is packed by a method that fitcheck does not know", unpackElsewhere)
@@ -258,17 +259,27 @@ func (d *sevenDirectory) skip(n uint64) []byte {
 	return out
 }
 
-func (d *sevenDirectory) crcs(n uint64) {
-	defined := n
-	if d.byte() == 0 {
-		defined = 0
-		for _, b := range d.skip((n + 7) / 8) {
-			for ; b != 0; b &= b - 1 {
-				defined++
-			}
+// crcs passes over sums, and tells which of n there are.
+func (d *sevenDirectory) crcs(n uint64) []bool {
+	defined := make([]bool, n) // at most bound
+	if d.byte() != 0 {
+		for i := range defined {
+			defined[i] = true
+		}
+		d.skip(4 * n)
+		return defined
+	}
+	bits, there := d.skip((n+7)/8), uint64(0)
+	if d.bad {
+		return defined
+	}
+	for i := range defined {
+		if defined[i] = bits[i/8]&(0x80>>(i%8)) != 0; defined[i] {
+			there++
 		}
 	}
-	d.skip(4 * defined)
+	d.skip(4 * there)
+	return defined
 }
 
 func (d *sevenDirectory) header() {
@@ -293,7 +304,7 @@ func (d *sevenDirectory) header() {
 }
 
 func (d *sevenDirectory) streams() {
-	var folders uint64
+	var folders []bool
 	for !d.bad {
 		switch d.byte() {
 		case sevenEnd:
@@ -318,26 +329,57 @@ func (d *sevenDirectory) streams() {
 		case sevenUnpackInfo:
 			folders = d.folders()
 		case sevenSubStreams:
-			total := folders
-			for id := d.byte(); id != sevenEnd && !d.bad; id = d.byte() {
-				if id != sevenNumUnpack {
-					return // sizes and sums: their counts are held already
-				}
-				total = 0
-				for range folders {
-					if total += d.count(); total > d.bound || d.bad {
-						d.over = d.over || total > d.bound
-						return
-					}
-				}
-			}
+			d.subStreams(folders)
 		default:
 			return
 		}
 	}
 }
 
-func (d *sevenDirectory) folders() uint64 {
+// subStreams passes over what tells how the streams of the folders are cut into files.
+func (d *sevenDirectory) subStreams(folders []bool) {
+	streams := make([]uint64, len(folders))
+	for i := range streams {
+		streams[i] = 1
+	}
+	id := d.byte()
+	if id == sevenNumUnpack {
+		total := uint64(0)
+		for i := range streams {
+			streams[i] = d.count()
+			if total += streams[i]; total > d.bound {
+				d.over, d.bad = true, true
+			}
+			if d.bad {
+				return
+			}
+		}
+		id = d.byte()
+	}
+	if id == sevenSize {
+		for _, n := range streams {
+			for range max(n, 1) - 1 {
+				d.number()
+				if d.bad {
+					return
+				}
+			}
+		}
+		id = d.byte()
+	}
+	for ; id != sevenEnd && !d.bad; id = d.byte() {
+		sums := uint64(0)
+		for i, n := range streams {
+			if n != 1 || !folders[i] {
+				sums += n
+			}
+		}
+		d.crcs(sums)
+	}
+}
+
+// folders passes over the folders, and tells which of them have a sum.
+func (d *sevenDirectory) folders() (summed []bool) {
 	if d.byte() != sevenFolder {
 		d.bad = true
 	}
@@ -365,25 +407,25 @@ func (d *sevenDirectory) folders() uint64 {
 				d.method, d.props = string(method), props
 			}
 			if d.bad {
-				return 0
+				return nil
 			}
 		}
 		if in > d.bound || out > d.bound {
 			d.over, d.bad = true, true
-			return 0
+			return nil
 		}
 		for range max(out, 1) - 1 { // pairs that bind one coder to another
 			d.number()
 			d.number()
 			if d.bad {
-				return 0
+				return nil
 			}
 		}
 		if packed := in - min(in, max(out, 1)-1); packed > 1 {
 			for range packed {
 				d.number()
 				if d.bad {
-					return 0
+					return nil
 				}
 			}
 		}
@@ -397,13 +439,14 @@ func (d *sevenDirectory) folders() uint64 {
 			d.unpacked = size
 		}
 		if d.bad {
-			return 0
+			return nil
 		}
 	}
+	summed = make([]bool, folders)
 	for id := d.byte(); id != sevenEnd && !d.bad; id = d.byte() {
-		d.crcs(folders)
+		summed = d.crcs(folders)
 	}
-	return folders
+	return summed
 }
 
 // decode unpacks a directory that is packed by LZMA, or plain.
