@@ -269,6 +269,48 @@ func (w *walker) cpioMembers(p *pass, c *cpioStream, all *roster, levels int) er
 	}
 }
 
+// EachCpio shows the files of a cpio stream, of all archives in it, in their order. What
+// visit leaves of a file is passed over. The error is visit's, one that ends the walk, or
+// says where the stream makes no sense.
+func EachCpio(r io.Reader, visit func(name string, mode fs.FileMode, content io.Reader) error) error {
+	c := &cpioStream{r: bufio.NewReaderSize(r, 32<<10)}
+	for {
+		h, name, err := c.next()
+		if err != nil {
+			return err
+		}
+		if name == cpioTrailer && h.size == 0 {
+			if err := c.zeros(); err != nil {
+				if err == io.EOF {
+					err = nil
+				}
+				return err
+			}
+			if b, _ := c.r.Peek(512); !isCpio(b) {
+				return nil
+			}
+			c.n = 0
+			continue
+		}
+		end := c.n + h.size
+		if err := visit(name, cpioMode(h.mode), io.LimitReader(c, h.size)); err != nil {
+			return err
+		}
+		if err := c.skip(end - c.n); err != nil {
+			return err
+		}
+		if err := c.pad(h); err != nil {
+			return err
+		}
+	}
+}
+
+// Describe puts an error of content into words that are nobody else's.
+func Describe(err error) string {
+	_, what, _ := wrong(err)
+	return what
+}
+
 // afterCpio tells what follows the last archive.
 func (p *pass) afterCpio(c *cpioStream) error {
 	at := c.n

@@ -76,11 +76,11 @@ func (w *walker) tarMembers(p *pass, r io.Reader, all *roster, levels int) error
 		it.Mode = mode.Perm()
 		switch h.Typeflag {
 		case tar.TypeReg, tar.TypeGNUSparse:
-			if h.Size > w.limits.Bytes { // holes take no bytes of the package
-				return &BoundError{it.Address, BoundBytes, w.limits.Bytes}
-			}
 			var content io.Reader = tr
-			if sparse(h) {
+			if sparse(h) { // holes take no bytes of the package
+				if h.Size > w.limits.Bytes {
+					return &BoundError{it.Address, BoundBytes, w.limits.Bytes}
+				}
 				content = &reader{w: w, item: it.Address, r: tr, packed: func() int64 { return p.n }}
 			}
 			if err := w.item(it, source{r: content}); err != nil {

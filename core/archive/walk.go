@@ -23,9 +23,6 @@ func (w *walker) item(it *Item, src source) error {
 	if err := w.countItem(it.Address); err != nil {
 		return err
 	}
-	if it.Size > w.limits.Bytes { // what its directory says is too much is not begun
-		return &BoundError{it.Address, BoundBytes, w.limits.Bytes}
-	}
 	br := heads.Get().(*bufio.Reader)
 	br.Reset(src.r)
 	defer func() { br.Reset(nil); heads.Put(br) }()

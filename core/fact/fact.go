@@ -138,6 +138,8 @@ type Fact struct {
 	// Open: the value is one of several, joined by "|", and the source does
 	// not say which. Such a fact can exclude a device but never name it.
 	Open bool
+	// Payload: a part that the image starts says so, and not the header around it.
+	Payload bool
 }
 
 // Strength tells how far the fact can be trusted.

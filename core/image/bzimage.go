@@ -80,7 +80,7 @@ func readBzImage(s *Source) (*Image, error) {
 		if at+n > syssize*16 {
 			m.problem("its compressed kernel reaches past its end")
 		} else if n > 0 {
-			m.part("kernel", setup+at, n)
+			m.part("kernel", setup+at, n).Starts = true
 		}
 		m.bzImageCRC(s)
 	}

@@ -100,7 +100,7 @@ func (m *Image) fmpItem(s *Source, i int, at int64) error {
 	name := func(n string) string { return fmt.Sprintf("item[%d].%s", i, n) }
 	version := h.u(name("version"), 0, 4, "of this header")
 	class := guid(h.b[4:])
-	c := Config{Name: fmt.Sprintf("item %d", i)}
+	c := Config{Name: fmt.Sprintf("item %d", i), Program: true}
 	h.add(name("class"), 4, 16, class, "what the firmware is for")
 	add := func(about fact.Name, value string, at, size int64) {
 		c.Facts = append(c.Facts, fact.Fact{About: about, Value: value, Source: fact.Source{Kind: fact.Header, Offset: at, Size: size}})
@@ -152,7 +152,7 @@ func (m *Image) fmpItem(s *Source, i int, at int64) error {
 	} else if err == errBeyond {
 		return err
 	}
-	m.part(fmt.Sprintf("payload %d", i), inner, left)
+	m.part(fmt.Sprintf("payload %d", i), inner, left).Starts = true
 	m.Configs = append(m.Configs, c)
 	return nil
 }

@@ -50,6 +50,7 @@ func readCramfs(s *Source) (*Image, error) {
 		m.problem("its superblock announces %d bytes in all", size)
 	case flags&1 == 0:
 		m.note("it is of the old form, without a checksum")
+		m.uncovered(0, size)
 	default:
 		want := make([]byte, 4)
 		binary.BigEndian.PutUint32(want, uint32(crc))

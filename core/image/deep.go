@@ -202,7 +202,7 @@ func (n *needle) verify(set *Set, c *archive.Content, start, at int64, chunk []b
 	if err := lookInto(set, inner, m); err != nil {
 		return Region{}, false, err
 	}
-	m.finish(inner, false)
+	m.finish(inner)
 	return Region{From: start, To: start + m.Extent, What: "image", Kind: n.format.Name, Image: m}, true, nil
 }
 
@@ -228,7 +228,7 @@ func (n *needle) inflate(set *Set, rest *archive.Content, start int64, head []by
 	if err != nil {
 		return Region{}, false, err
 	}
-	if err := p.read(set, inner, h); err != nil {
+	if err := p.read(set, inner, h, m); err != nil {
 		return Region{}, false, err
 	}
 	m.promote()

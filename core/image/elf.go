@@ -33,6 +33,25 @@ var elfMachines = map[uint64][2]string{
 	94: {"xtensa"}, 106: {"blackfin"}, 113: {"nios2"}, 183: {"arm64", "arm64eb"}, 189: {"microblazeel", "microblaze"}, 195: {"arc"}, 243: {"riscv64"}, 258: {"loongarch64"},
 }
 
+// elfArch names an architecture by its number, width and byte order; "" for none that is
+// known.
+func elfArch(machine uint64, wide, big bool) string {
+	names := elfMachines[machine]
+	arch := names[0]
+	if big && names[1] != "" {
+		arch = names[1]
+	}
+	switch {
+	case wide && (arch == "mips" || arch == "mipsel"):
+		arch = map[string]string{"mips": "mips64", "mipsel": "mips64el"}[arch]
+	case !wide && arch == "riscv64":
+		arch = "riscv32"
+	case !wide && arch == "loongarch64":
+		arch = "loongarch32"
+	}
+	return arch
+}
+
 func readELF(s *Source) (*Image, error) {
 	m := &Image{}
 	ident, err := s.Bytes(0, 16)
@@ -59,19 +78,7 @@ func readELF(s *Source) (*Image, error) {
 	h.u("osabi", 7, 1, "")
 	h.fact(fact.Type, h.named("type", 16, 2, elfTypes))
 	machine := h.u("machine", 18, 2, "not known")
-	if names, ok := elfMachines[machine]; ok {
-		arch := names[0]
-		if order == binary.BigEndian && names[1] != "" {
-			arch = names[1]
-		}
-		switch {
-		case word == 8 && (arch == "mips" || arch == "mipsel"):
-			arch = map[string]string{"mips": "mips64", "mipsel": "mips64el"}[arch]
-		case word == 4 && arch == "riscv64":
-			arch = "riscv32"
-		case word == 4 && arch == "loongarch64":
-			arch = "loongarch32"
-		}
+	if arch := elfArch(machine, word == 8, order == binary.BigEndian); arch != "" {
 		h.mean("%s", arch)
 		h.fact(fact.Arch, arch)
 	}

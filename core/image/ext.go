@@ -107,11 +107,13 @@ func readEROFS(s *Source) (*Image, error) {
 		return m, fmt.Errorf("its blocks have 2^%d bytes, which makes no sense", log)
 	}
 	m.Extent = blocks << log
-	if features&1 != 0 {
-		end := int64(1) << log
-		if end <= extAt {
-			end = extAt + 1<<log
-		}
+	end := int64(1) << log
+	if end <= extAt {
+		end = extAt + 1<<log
+	}
+	if features&1 == 0 {
+		m.uncovered(extAt, end)
+	} else {
 		m.sum("superblock crc32c", digest.CRC32C, digest.Options{Invert: true}, stretch(extAt, end), stretch(extAt+4, extAt+8), fmt.Sprintf("%08x", h.get(4, 4)), extAt+4)
 	}
 	return m, nil

@@ -6,6 +6,7 @@ import (
 	"encoding/hex"
 	"fmt"
 	"path"
+	"slices"
 	"strings"
 
 	"fitcheck/core/digest"
@@ -111,6 +112,13 @@ func readFIT(s *Source) (*Image, error) {
 		m.problem("none of its images has a payload")
 	}
 	m.fitConfigs(t, byName)
+	for i := range m.Parts { // what no configuration starts is looked into, and witnesses nothing
+		p := &m.Parts[i]
+		p.Starts = len(m.Configs) == 0 && fitStartedTypes[byName[p.Name].kind]
+		for _, c := range m.Configs {
+			p.Starts = p.Starts || slices.Contains(c.Starts, p.Name) && fitStartedTypes[byName[p.Name].kind]
+		}
+	}
 	if len(m.Configs) == 0 {
 		for _, n := range images.children {
 			if fi := byName[n.name]; fi.arch != nil {
@@ -119,6 +127,18 @@ func readFIT(s *Source) (*Image, error) {
 		}
 	}
 	return m, nil
+}
+
+// fitStartedTypes are the types of image that are started, or tell the started one its
+// hardware; scripts and the like may be texts.
+var fitStartedTypes = map[string]bool{"": true, "kernel": true, "kernel_noload": true, "standalone": true, "firmware": true, "flat_dt": true, "loadable": true, "tee": true}
+
+// hashed tells whether an image has a hash.
+func hashed(n *fdtNode) bool {
+	return slices.ContainsFunc(n.children, func(c *fdtNode) bool {
+		_, ok := c.prop("value")
+		return ok && (c.name == "hash" || strings.HasPrefix(c.name, "hash-") || strings.HasPrefix(c.name, "hash@"))
+	})
 }
 
 // ambiguous tells nodes that a boot loader may take for one another: two of
@@ -178,6 +198,10 @@ func (m *Image) fitImage(t *fdt, n *fdtNode) *fitImage {
 		return fi
 	}
 	fi.part = m.part(n.name, at, size)
+	fi.part.Starts = true // where a configuration says so
+	if !hashed(n) {
+		m.uncovered(at, at+size)
+	}
 	if c, _ := t.text(n, "compression"); c != "none" {
 		fi.part.Compression = c
 	}
@@ -299,7 +323,7 @@ func (m *Image) fitConfig(t *fdt, n *fdtNode, standard bool, images map[string]*
 	}
 	seen := map[string]bool{}
 	for _, key := range fitStarted {
-		for _, ref := range t.list(n, key) {
+		for i, ref := range t.list(n, key) {
 			name := strings.TrimPrefix(path.Base(ref.text), "/")
 			fi := images[name]
 			if fi == nil {
@@ -311,6 +335,10 @@ func (m *Image) fitConfig(t *fdt, n *fdtNode, standard bool, images map[string]*
 			// What is loaded beside the one that starts may be for another
 			// processor of the board.
 			starts := key == "kernel" || key == "firmware" || key == "standalone" || key == "loadables" && len(seen) == 0
+			c.Program = c.Program || starts
+			if starts || key == "fdt" && i == 0 {
+				c.Starts = append(c.Starts, name)
+			}
 			if starts && fi.arch != nil && !seen[fi.arch.Value] {
 				seen[fi.arch.Value] = true
 				c.Facts = append(c.Facts, *fi.arch)

@@ -122,7 +122,10 @@ func (s *Set) readTrailer(c *archive.Content) (*Format, *Image, error) {
 		if err != nil {
 			return nil, nil, err
 		}
-		m.finish(c, false)
+		if err := m.findBehind(s, c); err != nil {
+			return nil, nil, err
+		}
+		m.finish(c)
 		if len(m.Parts) == 1 && m.Parts[0].Offset == 0 && m.Parts[0].Image != nil {
 			m.adopt(m.Parts[0].Image)
 		}
@@ -187,6 +190,11 @@ type Image struct {
 	// included; 0 when it does not say.
 	Extent int64
 	Parts  []Part
+	// Uncovered are bytes for which the format has a checksum and the image none, in
+	// their order.
+	Uncovered []digest.Stretch
+	// Behind is what follows the image; nil for nothing, or when nobody looked.
+	Behind *Behind
 	// Problems is what is wrong with the image apart from its checksums, Unread what
 	// this program cannot read of it, Notes what is worth knowing.
 	Problems, Unread, Notes []string
@@ -197,6 +205,8 @@ type Config struct {
 	Name    string
 	Default bool
 	Images  []string // the images that it starts or loads, by their names
+	Starts  []string // those of them that are started, or tell the started one its hardware
+	Program bool     // one of them is a program: a kernel, a boot loader, a firmware
 	Facts   []fact.Fact
 }
 
@@ -208,6 +218,12 @@ type Part struct {
 	Unpacked     int64  // bytes once inflated; 0 when not compressed
 	Kind         string // format of its content; "" when it was not looked into
 	Image        *Image // header of its content; nil when it has none
+	// Starts: a boot loader starts it, or hands it to what it starts (a device tree).
+	Starts bool
+	// Packed is how many bytes the compressed stream takes; Check names the checksum
+	// that it carries of what it holds, and which holds.
+	Packed int64
+	Check  string
 	// Opaque parts are not looked into.
 	Opaque bool
 	// Guess: that something compressed lies here is a guess, so that it is no
@@ -234,6 +250,8 @@ type Sum struct {
 	At   int64 // where the header holds it
 	// Skipped: the bytes that it is taken over were not read.
 	Skipped bool
+	// Covers are the bytes that it vouches for, where that is not all of Over.
+	Covers []digest.Stretch
 }
 
 // First returns the first fact about something.
@@ -244,6 +262,12 @@ func (m *Image) First(n fact.Name) (fact.Fact, bool) {
 		}
 	}
 	return fact.Fact{}, false
+}
+
+// first is the text of the first fact about something, "" for none.
+func (m *Image) first(n fact.Name) string {
+	f, _ := m.First(n)
+	return f.Value
 }
 
 // Values returns the texts of all closed facts about something.
@@ -261,11 +285,11 @@ func (m *Image) Values(n fact.Name) []string {
 // has several.
 func (m *Image) Claims() []fact.Claim {
 	if len(m.Configs) == 0 {
-		return []fact.Claim{m.Facts}
+		return []fact.Claim{slices.Concat(m.Facts, m.Started(nil))}
 	}
 	var out []fact.Claim
 	for _, c := range m.Configs {
-		out = append(out, slices.Concat(m.Facts, c.Facts))
+		out = append(out, slices.Concat(m.Facts, c.Facts, m.Started(append([]string{}, c.Starts...))))
 	}
 	return out
 }

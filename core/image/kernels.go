@@ -26,7 +26,7 @@ func (m *Image) compressedKernel(s *Source, from, to int64) {
 			at += i
 			if archive.CompressionOf(b[at:]) != "" {
 				p := m.part("kernel", from+int64(at), to-from-int64(at))
-				p.Guess = true
+				p.Guess, p.Starts = true, true
 				return
 			}
 			at++
@@ -49,7 +49,7 @@ func (m *Image) appendedTree(s *Source, from int64) {
 		case err != nil || from+total > size:
 			m.problem("the device tree behind the kernel, at 0x%x, is cut short or damaged", from)
 		default:
-			m.part("dtb", from, total)
+			m.part("dtb", from, total).Starts = true
 			m.Extent = max(m.Extent, from+total)
 		}
 		return
@@ -75,7 +75,7 @@ func (m *Image) appendedTree(s *Source, from int64) {
 		end := at + int64(i) + total
 		if i+fdtHeader <= len(b) && total >= fdtHeader && end <= size && (at+int64(i) == from || size-end < 4096) {
 			if _, err := readFDT(&Image{}, s, at+int64(i)); err == nil {
-				m.part("dtb", at+int64(i), total)
+				m.part("dtb", at+int64(i), total).Starts = true
 				if m.Extent > 0 {
 					m.Extent = max(m.Extent, end)
 				}

@@ -12,6 +12,7 @@ type nature struct {
 	fill    byte
 	counts  [256]int64
 	sampled int64
+	at      int64
 }
 
 // A sample is taken at the beginning of every stride.
@@ -49,6 +50,13 @@ func (n *nature) write(p []byte, at int64) {
 		n.sampled += end - i
 		i = end
 	}
+}
+
+// Write implements io.Writer.
+func (n *nature) Write(p []byte) (int, error) {
+	n.write(p, n.at)
+	n.at += int64(len(p))
+	return len(p), nil
 }
 
 // uniform names a file whose bytes are all FF or all zero.

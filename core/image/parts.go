@@ -45,16 +45,26 @@ func (p *Part) enter(set *Set, c *archive.Content, m *Image) error {
 	}
 	method := archive.CompressionOf(head)
 	if method == "" {
-		return p.read(set, c, head)
+		return p.read(set, c, head, m)
 	}
 	if p.Guess {
 		c = c.Guess()
 	}
-	inner, wrong, err := c.Inflate(method)
+	p.Packed = p.Size
+	var inner *archive.Content
+	var wrong *archive.Wrong
+	if m.covered(fact.Source{Offset: p.Offset, Size: p.Size}) {
+		inner, wrong, err = c.Inflate(method)
+	} else { // only then it matters where the stream ends
+		inner, p.Packed, wrong, err = c.InflateCounted(method)
+	}
 	if err != nil {
 		return err
 	}
 	defer inner.Close()
+	if wrong == nil {
+		p.Check = streamCheck(method, head)
+	}
 	if wrong != nil {
 		cut := strings.HasPrefix(wrong.What, "truncated")
 		nothing := inner == nil || inner.Size() == 0
@@ -78,14 +88,31 @@ func (p *Part) enter(set *Set, c *archive.Content, m *Image) error {
 	}
 	if archive.CompressionOf(head) != "" { // compressed twice
 		nested := &Image{Format: string(method)}
-		nested.part("content", 0, inner.Size())
+		nested.part("content", 0, inner.Size()).Starts = p.Starts
 		if err := lookInto(set, inner, nested); err != nil {
 			return err
 		}
 		p.Kind, p.Image = string(method), nested
 		return nil
 	}
-	return p.read(set, inner, head)
+	return p.read(set, inner, head, m)
+}
+
+// leastText is how long a text must be to tell it from a few bytes of code that could be
+// read as one.
+const leastText = 64
+
+func kindTitle(set *Set, kind string) string {
+	switch kind {
+	case "blank":
+		return "FF in every byte"
+	case "zeros":
+		return "zero in every byte"
+	}
+	if f := set.ByName(kind); f != nil {
+		return f.Title
+	}
+	return kind
 }
 
 func headOf(c *archive.Content) ([]byte, error) {
@@ -98,7 +125,7 @@ func headOf(c *archive.Content) ([]byte, error) {
 }
 
 // read reads the header of a part's content, and whatever lies inside that.
-func (p *Part) read(set *Set, c *archive.Content, head []byte) error {
+func (p *Part) read(set *Set, c *archive.Content, head []byte, around *Image) error {
 	f := set.Sniff(head)
 	p.Kind = f.name()
 	var m *Image
@@ -113,17 +140,27 @@ func (p *Part) read(set *Set, c *archive.Content, head []byte) error {
 	}
 	var b banner
 	if f == nil || f.Firmware {
-		if _, err := io.Copy(&b, c.Reader(0, c.Size())); err != nil {
+		var n nature
+		n.begin(head)
+		if _, err := io.Copy(io.MultiWriter(&b, &n), c.Reader(0, c.Size())); err != nil {
 			return err
 		}
+		if kind := n.uniform(); f == nil && kind != "" && c.Size() > 0 {
+			p.Kind = kind
+		}
+	}
+	if p.Starts && notFirmware[p.Kind] && (p.Kind != text.Name || c.Size() >= leastText) {
+		around.problem("not firmware: its part %s, which is to be started, is %s", p.Name, kindTitle(set, p.Kind))
 	}
 	if m == nil && len(b.found) > 0 {
 		m = &Image{Format: p.Kind}
 	}
 	if m != nil {
 		b.tell(m)
-		m.Extent = 0 // the part's own size is what counts here
-		m.finish(c, false)
+		if err := m.findBehind(set, c); err != nil {
+			return err
+		}
+		m.finish(c)
 		p.Image = m
 	}
 	return nil

@@ -50,7 +50,7 @@ func readPE(s *Source) (*Image, error) {
 		dos.text("zimg", 4, 4, "a kernel that unpacks itself")
 		at, n := int64(dos.u("payload_offset", 8, 4, "compressed kernel")), int64(dos.u("payload_size", 12, 4, "bytes"))
 		dos.text("compression", 24, 16, "")
-		m.part("kernel", at, n)
+		m.part("kernel", at, n).Starts = true
 		m.fact(fact.Component, "main", 4, 4)
 	}
 	base := int64(dos.x("pe_offset", 0x3c, 4, "PE header"))
@@ -118,6 +118,7 @@ func readPE(s *Source) (*Image, error) {
 	if sum != 0 {
 		return m, m.peChecksum(s, base+24+64, sum)
 	}
+	m.uncovered(0, m.Extent)
 	return m, nil
 }
 

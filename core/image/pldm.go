@@ -276,6 +276,6 @@ func (m *Image) pldmComponents(c *cursor, revision int) {
 			return
 		}
 		m.Extent = max(m.Extent, at+size)
-		m.part(strings.TrimSpace(fmt.Sprintf("component %d %s", id, version)), at, size)
+		m.part(strings.TrimSpace(fmt.Sprintf("component %d %s", id, version)), at, size).Starts = true
 	}
 }

@@ -1,7 +1,6 @@
 package image
 
 import (
-	"fmt"
 	"io"
 
 	"fitcheck/core/archive"
@@ -26,6 +25,7 @@ type Reading struct {
 	banner   banner
 	ends     tail
 	nature   nature
+	behind   *behind // what follows the image, while it passes
 	n        int64
 }
 
@@ -51,6 +51,9 @@ func Begin(set *Set, head []byte, size int64, entered bool) *Reading {
 	}
 	r.m.Format = r.format.Name
 	r.sums = digest.NewStretches(r.m.partials())
+	if r.m.Extent > 0 {
+		r.behind = &behind{from: r.m.Extent}
+	}
 	r.keep = !entered && versionFiles[r.format.Name] != nil
 	for i := range r.m.Parts {
 		if p := &r.m.Parts[i]; !entered && r.mustLook(p, head) {
@@ -100,6 +103,9 @@ func (r *Reading) Keep() bool { return r.again || r.keep || r.trailers }
 func (r *Reading) Write(p []byte) (int, error) {
 	if r.sums != nil {
 		r.sums.Write(p)
+	}
+	if r.behind != nil && r.n+int64(len(p)) > r.behind.from {
+		r.behind.Write(p[max(0, r.behind.from-r.n):])
 	}
 	switch {
 	case r.entered:
@@ -160,8 +166,17 @@ func (r *Reading) End(c *archive.Content) (kind string, m *Image, err error) {
 		}
 		r.banner.tell(r.m)
 	}
-	r.m.finish(c, r.entered)
-	if m := r.ends.dfu(c.Address(), total); m != nil && !r.entered {
+	if r.behind != nil {
+		r.m.Behind = r.behind.tell(r.set, total)
+	} else if err := r.m.findBehind(r.set, c); err != nil {
+		return r.format.Name, nil, err
+	}
+	m = r.ends.dfu(c.Address(), total)
+	if m != nil && !r.entered {
+		r.m.Behind = nil // the suffix is what follows
+	}
+	r.m.finish(c)
+	if m != nil && !r.entered {
 		m.wrap(r.m)
 		return m.Format, m, nil
 	}
@@ -274,36 +289,15 @@ func shifted(p digest.Partial) digest.Partial {
 
 // finish says what the extent tells, and gives the facts their file and
 // strength.
-func (m *Image) finish(c *archive.Content, entered bool) {
-	total := c.Size()
-	switch {
-	case m.Extent > total && !entered:
+func (m *Image) finish(c *archive.Content) {
+	if total := c.Size(); m.Extent > total {
 		m.problem("truncated: its header announces %d bytes in all, and there are %d", m.Extent, total)
-	case m.Extent > 0 && m.Extent < total && !entered && !padding(c, m.Extent):
-		t := fmt.Sprintf("%d bytes follow the image", total-m.Extent)
-		if len(m.Sums) > 0 {
-			t += "; no checksum covers them"
-		}
-		m.note("%s", t)
 	}
+	m.tellBehind()
 	m.place(m.Facts, c.Address())
 	for i := range m.Configs {
 		m.place(m.Configs[i].Facts, c.Address())
 	}
-}
-
-// padding tells whether all that follows from an offset on is a short stretch
-// of zeros or of erased flash.
-func padding(c *archive.Content, from int64) bool {
-	const most = 64 << 10
-	if !c.Readable() || c.Size()-from > most {
-		return false
-	}
-	b := make([]byte, c.Size()-from)
-	if _, err := c.ReadAt(b, from); err != nil && err != io.EOF {
-		return false
-	}
-	return allOf(b, 0) || allOf(b, 0xff)
 }
 
 func (m *Image) place(facts []fact.Fact, address string) {

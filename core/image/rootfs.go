@@ -2,15 +2,13 @@ package image
 
 import (
 	"archive/tar"
-	"bufio"
 	"bytes"
 	"errors"
 	"fmt"
 	"io"
+	"io/fs"
 	"path"
 	"strings"
-
-	"github.com/cavaliergopher/cpio"
 
 	"fitcheck/core/archive"
 	"fitcheck/core/fact"
@@ -23,8 +21,12 @@ const (
 	VersionFile fact.Name = "version file"
 )
 
-// versionFiles holds, by format, how the version files of a root file system
-// are found. Each calls found with a file's path and content.
+// Programs is what facts are about that tell for which processor a program of a root
+// file system is.
+const Programs fact.Name = "programs"
+
+// versionFiles holds, by format, how the files of a root file system are listed that are
+// read: version files, and programs. Each calls found with a file's path and content.
 var versionFiles = map[string]func(c *archive.Content, found func(name string, r io.Reader)) error{
 	"cpio": cpioVersionFiles,
 	"tar":  tarVersionFiles,
@@ -45,7 +47,27 @@ func IsVersionFile(name string) bool {
 const (
 	maxVersionFile  = 64 << 10
 	maxVersionFiles = 16
+	maxPrograms     = 64
 )
+
+// IsProgram tells, by its folder, a file of a root file system that a system starts.
+func IsProgram(name string) bool {
+	dir := path.Dir(path.Clean("/" + name))
+	return dir == "/" && path.Base(name) == "init" || strings.HasSuffix(dir, "/bin") || strings.HasSuffix(dir, "/sbin")
+}
+
+// ProgramArch is the architecture of an ELF program by its first 20 bytes; "" for
+// anything else.
+func ProgramArch(head []byte) string {
+	if len(head) < 20 || string(head[:4]) != "\x7fELF" || head[5] != 1 && head[5] != 2 {
+		return ""
+	}
+	machine := uint64(head[18]) | uint64(head[19])<<8
+	if head[5] == 2 {
+		machine = uint64(head[18])<<8 | uint64(head[19])
+	}
+	return elfArch(machine, head[4] == 2, head[5] == 2)
+}
 
 // VersionFacts reads a version file. source is the file; the facts bear their
 // lines.
@@ -76,14 +98,30 @@ func VersionFacts(name string, text []byte, source fact.Source) []fact.Fact {
 // image. A library that fails or panics on a damaged file system leaves a
 // note.
 func readVersionFiles(list func(*archive.Content, func(string, io.Reader)) error, c *archive.Content, m *Image) (err error) {
-	n := 0
+	n, programs := 0, 0
 	var fatal error
 	defer func() {
 		if p := recover(); p != nil {
-			m.note("its files cannot be listed: %v", p)
+			m.note("its files cannot be listed: its structure is none that fitcheck can follow")
 		}
 	}()
 	err = list(c, func(name string, r io.Reader) {
+		src := fact.Source{Kind: fact.Content, File: c.Address() + "::" + name}
+		if !IsVersionFile(name) {
+			if programs++; programs > maxPrograms {
+				return
+			}
+			head := make([]byte, 20)
+			k, err := io.ReadFull(r, head)
+			if archive.Fatal(err) {
+				fatal = err
+			}
+			if arch := ProgramArch(head[:k]); arch != "" {
+				src.Size = 20
+				m.Facts = append(m.Facts, fact.Fact{About: Programs, Value: arch, Source: src})
+			}
+			return
+		}
 		if n++; n > maxVersionFiles {
 			return
 		}
@@ -94,7 +132,6 @@ func readVersionFiles(list func(*archive.Content, func(string, io.Reader)) error
 		if err != nil || bytes.ContainsRune(text, 0) {
 			return
 		}
-		src := fact.Source{Kind: fact.Content, File: c.Address() + "::" + name}
 		m.Facts = append(m.Facts, VersionFacts(name, text, src)...)
 	})
 	switch {
@@ -103,7 +140,7 @@ func readVersionFiles(list func(*archive.Content, func(string, io.Reader)) error
 	case archive.Fatal(err):
 		return err
 	case err != nil:
-		m.note("its files cannot be listed: %v", err)
+		m.note("its files cannot be listed: %s", archive.Describe(err))
 	}
 	return nil
 }
@@ -113,20 +150,16 @@ var errTooMany = errors.New("it holds more files than are looked through")
 const maxListed = 200_000
 
 func cpioVersionFiles(c *archive.Content, found func(string, io.Reader)) error {
-	r := cpio.NewReader(bufio.NewReaderSize(c.Reader(0, c.Size()), 64<<10))
-	for range maxListed {
-		h, err := r.Next()
-		if err == io.EOF {
-			return nil
+	n := 0
+	return archive.EachCpio(c.Reader(0, c.Size()), func(name string, mode fs.FileMode, r io.Reader) error {
+		if n++; n > maxListed {
+			return errTooMany
 		}
-		if err != nil {
-			return fmt.Errorf("its list of files breaks off: %w", err)
+		if mode.IsRegular() && (IsVersionFile(name) || IsProgram(name)) {
+			found(name, r)
 		}
-		if h.Mode.IsRegular() && IsVersionFile(h.Name) {
-			found(h.Name, r)
-		}
-	}
-	return errTooMany
+		return nil
+	})
 }
 
 func tarVersionFiles(c *archive.Content, found func(string, io.Reader)) error {
@@ -139,7 +172,7 @@ func tarVersionFiles(c *archive.Content, found func(string, io.Reader)) error {
 		if err != nil && err != tar.ErrInsecurePath {
 			return fmt.Errorf("its list of files breaks off: %w", err)
 		}
-		if h.Typeflag == tar.TypeReg && IsVersionFile(h.Name) {
+		if h.Typeflag == tar.TypeReg && (IsVersionFile(h.Name) || IsProgram(h.Name)) {
 			found(h.Name, r)
 		}
 	}

@@ -69,7 +69,19 @@ func (s *Source) Reader(offset int64) (io.Reader, error) {
 		s.beyond = true
 		return nil, errBeyond
 	}
-	return s.c.Reader(offset, s.size), nil
+	return &sourceReader{s, s.c.Reader(offset, s.size)}, nil
+}
+
+// sourceReader remembers an error that ends the walk, whatever the format makes of it.
+type sourceReader struct {
+	s *Source
+	r io.Reader
+}
+
+func (r *sourceReader) Read(p []byte) (int, error) {
+	n, err := r.r.Read(p)
+	r.s.fatal = fatalOf(r.s.fatal, err)
+	return n, err
 }
 
 // Whole tells whether all of the content is at hand. Where it is not, Read

@@ -94,15 +94,18 @@ func squashVersionFiles(c *archive.Content, found func(string, io.Reader)) error
 	if err != nil {
 		return err
 	}
-	for _, dir := range []string{".", "etc", "usr/lib"} {
+	programs := 0
+	for _, dir := range []string{".", "etc", "usr/lib", "bin", "sbin", "usr/bin"} {
 		list, err := fsys.ReadDir(dir)
 		if err != nil && dir == "." {
 			return err
 		}
 		for _, e := range list {
 			name := path.Join(dir, e.Name())
-			if !e.Type().IsRegular() || !IsVersionFile(name) {
+			if program := IsProgram(name); !e.Type().IsRegular() || !program && !IsVersionFile(name) || program && programs >= maxPrograms/4 {
 				continue
+			} else if program { // each is found by its path, which takes time
+				programs++
 			}
 			f, err := fsys.Open(name)
 			if err != nil {

@@ -71,7 +71,7 @@ func readTRX(s *Source) (*Image, error) {
 		if i+1 < len(starts) {
 			end = starts[i+1]
 		}
-		m.part(fmt.Sprintf("partition %d", i), at, end-at)
+		m.part(fmt.Sprintf("partition %d", i), at, end-at).Starts = i == 0
 	}
 	if len(starts) == 0 {
 		m.problem("it has no partition")

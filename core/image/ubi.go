@@ -6,6 +6,8 @@ import (
 	"hash/crc32"
 	"sort"
 
+	"fitcheck/core/digest"
+
 	"fitcheck/core/fact"
 )
 
@@ -58,6 +60,9 @@ func (t *tally) tell(m *Image, what string, size, at int64) {
 		got += fmt.Sprintf(", the first that does not at 0x%x", t.firstBad)
 	}
 	m.checked(what, fmt.Sprintf("%d hold", t.n), got, stretch(0, size), at)
+	if n := len(m.Sums); n > 0 { // which bytes they cover is too much to tell one by one
+		m.Sums[n-1].Covers = []digest.Stretch{}
+	}
 }
 
 type ubiVolume struct {

@@ -66,6 +66,10 @@ var uimageType = map[uint64]string{
 
 var uimageCompression = map[uint64]string{0: "none", 1: "gzip", 2: "bzip2", 3: "lzma", 4: "lzo", 5: "lz4", 6: "zstd"}
 
+// uimageStarted are the types whose payload is started, or tells the started one its
+// hardware.
+var uimageStarted = map[string]bool{"standalone": true, "kernel": true, "firmware": true, "flat_dt": true, "kernel_noload": true, "loadable": true, "tee": true, "firmware_ivt": true}
+
 // uimageCRC recomputes the header checksum as if the magic were right.
 func uimageCRC(h []byte) uint32 {
 	var fixed [uimageHeader]byte
@@ -128,7 +132,7 @@ func readUImage(s *Source) (*Image, error) {
 		return m, nil
 	}
 	if kind == uimageTypeMulti || kind == uimageTypeScript {
-		if err := m.uimageFiles(s, size); err != nil {
+		if err := m.uimageFiles(s, size, kind); err != nil {
 			if err == errBeyond {
 				return m, err
 			}
@@ -136,12 +140,12 @@ func readUImage(s *Source) (*Image, error) {
 		}
 		return m, nil
 	}
-	m.part("payload", uimageHeader, size)
+	m.part("payload", uimageHeader, size).Starts = uimageStarted[m.first(fact.Type)]
 	return m, nil
 }
 
 // uimageFiles reads the list of sizes at the beginning of the payload.
-func (m *Image) uimageFiles(s *Source, size int64) error {
+func (m *Image) uimageFiles(s *Source, size int64, kind uint64) error {
 	const maxFiles = 256
 	var sizes []int64
 	at, end := int64(uimageHeader), uimageHeader+size
@@ -170,7 +174,8 @@ func (m *Image) uimageFiles(s *Source, size int64) error {
 		if offset+n > end {
 			return fmt.Errorf("file %d of its payload (%d bytes from 0x%x on) reaches past the payload's end at 0x%x", i, n, offset, end)
 		}
-		m.part(fmt.Sprintf("file %d", i), offset, n)
+		// The first file is started; the second is its RAM disk, the third its tree.
+		m.part(fmt.Sprintf("file %d", i), offset, n).Starts = kind == uimageTypeMulti && i != 1
 		offset += (n + 3) &^ 3
 	}
 	return nil

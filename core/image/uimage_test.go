@@ -112,7 +112,7 @@ func TestUImageFiles(t *testing.T) {
 		return b
 	}
 	m := read(t, uimage(5, 2, 4, 0, "two", append(list(5, 3, 0), "aaaaa\x00\x00\x00bbb\x00"...)))
-	assert.Equal(t, []Part{{Name: "file 0", Offset: 76, Size: 5, Kind: "text"}, {Name: "file 1", Offset: 84, Size: 3, Kind: "text"}}, m.Parts)
+	assert.Equal(t, []Part{{Name: "file 0", Offset: 76, Size: 5, Kind: "text", Starts: true}, {Name: "file 1", Offset: 84, Size: 3, Kind: "text"}}, m.Parts)
 	assert.Empty(t, m.Damaged())
 
 	m = read(t, uimage(5, 2, 6, 0, "script", append(list(4, 0), "echo"...)))

@@ -133,7 +133,7 @@ checks:
 
 func TestTrailer(t *testing.T) {
 	data := func(form byte) []byte {
-		b := append(bytes.Repeat([]byte("body"), 20_000), 0xfe, 0xff, 0xff, 8, 4, 2, 0)
+		b := append(bytes.Repeat([]byte("b\x00dy"), 20_000), 0xfe, 0xff, 0xff, 8, 4, 2, 0)
 		b = append(b, 1, 8, 0, 0, 2, 8, 0, 0, 3, 8, 0, 0, 0, 0, 0, 0)
 		b = append(b, "TAIL"...)
 		b = append(b, form, 3)

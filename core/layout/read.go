@@ -412,7 +412,7 @@ func (r *reader) sums() error {
 	m.Extent = max(header.To, payload.To)
 	if r.l.trailer() && r.l.Payload == nil || r.l.Payload != nil {
 		if payload.To > payload.From {
-			m.Parts = append(m.Parts, image.Part{Name: "payload", Offset: payload.From, Size: payload.To - payload.From})
+			m.Parts = append(m.Parts, image.Part{Name: "payload", Offset: payload.From, Size: payload.To - payload.From, Starts: true})
 		} else {
 			m.Problems = append(m.Problems, "its header announces a payload of no bytes")
 		}

@@ -109,7 +109,7 @@ func begin(t *testing.T, data []byte, change func(*trial)) *trial {
 }
 
 func good(rev string) []byte {
-	return demo.TRX(demo.UImage(5, 5, 2, "VR-510 "+rev+" stock 3.4.0", []byte(strings.Repeat("kernel", 3000))))
+	return demo.TRX(demo.UImage(5, 5, 2, "VR-510 "+rev+" stock 3.4.0", []byte("\x00"+strings.Repeat("kernel", 3000))))
 }
 
 func TestBringsItBack(t *testing.T) {

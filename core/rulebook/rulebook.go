@@ -76,6 +76,8 @@ type Component struct {
 	Title    y.Text `yaml:"title" doc:"title of the line, or of this kind of entry"`
 	Optional bool   `yaml:"optional" doc:"a package need not bring it"`
 	Slotted  bool   `yaml:"slotted" doc:"it has slots, of which one is active"`
+	// Formats are those that it takes: "squashfs", "uimage/kernel".
+	Formats []y.Text `yaml:"formats" doc:"formats that it takes, as fitcheck survey names them, with / and the type where that matters; none means any that starts"`
 }
 
 // VersionPattern says how the version texts of a component are read; the bare

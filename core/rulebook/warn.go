@@ -9,6 +9,7 @@ import (
 
 	"github.com/agext/levenshtein"
 
+	"fitcheck/core/digest"
 	y "fitcheck/core/yamlfile"
 )
 
@@ -22,6 +23,7 @@ func (r *Rulebook) Warnings() y.Errors {
 	w.releases()
 	w.rules()
 	w.packages()
+	w.signatures()
 	w.sources()
 	w.found = slices.DeleteFunc(w.found, func(e *y.Error) bool {
 		return slices.ContainsFunc(r.faults, func(f *y.Error) bool { return f.Spot == e.Spot })
@@ -137,6 +139,31 @@ func (w *warner) families() {
 	for _, e := range w.r.Versions.Entries {
 		if e.Key != "default" && !w.component(e.Key) {
 			w.warn(e.Spot, near(e.Key, w.components()), "versions speaks of %s, which is no component of a family", e.Key)
+		}
+	}
+}
+
+// signatures finds signatures that could cover no image: of a manifest or list that gives
+// no digest that is worth signing.
+func (w *warner) signatures() {
+	for i := range w.r.Packages {
+		p := &w.r.Packages[i]
+		if p.Signature == nil {
+			continue
+		}
+		strong := func(a digest.Algorithm) bool { return !a.Weak() }
+		switch at := p.Signature.Spot; p.Signature.Of.Text {
+		case "manifest":
+			switch {
+			case p.Manifest == nil:
+				w.warn(at, "describe the manifest", "the signature is of the manifest, and no manifest is described: it could cover no image")
+			case p.Manifest.Form.Text == "lines" && !slices.ContainsFunc(p.Manifest.Digests(), strong), p.Manifest.Form.Text != "lines" && len(p.Manifest.Fields.Entries) > 0 && !slices.ContainsFunc(p.Manifest.Digests(), strong):
+				w.warn(at, "read a sha256 or sha512 out of the manifest, where it gives one", "the signature is of the manifest, and nothing of it is read as a SHA-256 or better: it could cover no image")
+			}
+		case "checksums":
+			if !p.Checksums.Set() {
+				w.warn(at, "add checksums: a glob over the lists", "the signature is of the checksum lists, and no list is named: it could cover no image")
+			}
 		}
 	}
 }

@@ -97,12 +97,25 @@ func (k *Key) name() string {
 	return "key " + k.id
 }
 
+// holdsAt tells whether a certificate holds at a time.
+func holdsAt(c *x509Certificate, now time.Time) Outcome {
+	switch {
+	case now.After(c.NotAfter):
+		return Expired
+	case now.Before(c.NotBefore):
+		return NotYet
+	}
+	return Verified
+}
+
 // inTime is the result for a signature that verifies: the certificate, where
 // there is one, must hold at the time.
 func (k *Key) inTime(now time.Time) Result {
-	if len(k.certs) > 0 && (now.After(k.certs[0].NotAfter) || now.Before(k.certs[0].NotBefore)) {
-		c := k.certs[0]
-		return Result{Expired, fmt.Sprintf("it verifies, and the certificate %s holds from %s to %s", k.File, c.NotBefore.Format(time.DateOnly), c.NotAfter.Format(time.DateOnly)), k.name()}
+	if len(k.certs) > 0 {
+		if out := holdsAt(k.certs[0], now); out != Verified {
+			c := k.certs[0]
+			return Result{out, fmt.Sprintf("it verifies, and the certificate %s holds from %s to %s", k.File, c.NotBefore.Format(time.DateOnly), c.NotAfter.Format(time.DateOnly)), k.name()}
+		}
 	}
 	return Result{Verified, "it verifies with the kit's key", k.name()}
 }

@@ -37,6 +37,7 @@ const (
 	Verified Outcome = "verified"
 	Failed   Outcome = "failed"         // it is not the signature of this content by this key
 	Expired  Outcome = "expired"        // it verifies, and key, certificate or signature are past their time
+	NotYet   Outcome = "not yet valid"  // it verifies, and the certificate does not hold yet
 	Unknown  Outcome = "unknown signer" // somebody signed whose key is not in the kit
 	Partial  Outcome = "partial"        // it verifies, and does not cover all that it stands for
 	Missing  Outcome = "missing"        // it is expected, and not there
@@ -212,7 +213,7 @@ func verifyCMS(sig []byte, key *Key, content Content, now time.Time) Result {
 	}
 	p, err := pkcs7.Parse(sig)
 	if err != nil {
-		return Result{Unread, "it does not read as CMS: " + err.Error(), ""}
+		return Result{Unread, "it does not read as CMS (RFC 5652)", ""}
 	}
 	data, res := all(content)
 	if data == nil {
@@ -230,7 +231,7 @@ func verifyCMS(sig []byte, key *Key, content Content, now time.Time) Result {
 		if errors.As(err, &expired) {
 			return Result{Expired, fmt.Sprintf("it was made outside of the time for which %s holds", name), name}
 		}
-		return Result{Failed, "it is not a signature of this content: " + err.Error(), name}
+		return Result{Failed, "it is not a signature of this content", name}
 	}
 	known := slices.ContainsFunc(key.certs, func(c *x509Certificate) bool {
 		return c.Equal(signer) || c.IsCA && signer.CheckSignatureFrom(c) == nil
@@ -238,8 +239,8 @@ func verifyCMS(sig []byte, key *Key, content Content, now time.Time) Result {
 	switch {
 	case !known:
 		return Result{Unknown, fmt.Sprintf("%s signed it, whom no certificate in %s vouches for", name, key.File), name}
-	case now.After(signer.NotAfter) || now.Before(signer.NotBefore):
-		return Result{Expired, fmt.Sprintf("the certificate of %s holds from %s to %s", name, signer.NotBefore.Format(time.DateOnly), signer.NotAfter.Format(time.DateOnly)), name}
+	case holdsAt(signer, now) != Verified:
+		return Result{holdsAt(signer, now), fmt.Sprintf("the certificate of %s holds from %s to %s", name, signer.NotBefore.Format(time.DateOnly), signer.NotAfter.Format(time.DateOnly)), name}
 	}
 	return Result{Verified, "it verifies, and the kit knows who signed", name}
 }
@@ -273,13 +274,13 @@ func verifyPGP(signature []byte, key *Key, content Content, now time.Time) Resul
 	case errors.Is(err, pgperrors.ErrUnknownIssuer):
 		return Result{Unknown, "somebody signed it whose key is not in " + key.File, ""}
 	case errors.Is(err, pgperrors.ErrKeyExpired), errors.Is(err, pgperrors.ErrSignatureExpired):
-		return Result{Expired, "the key or the signature is past its time: " + err.Error(), name}
+		return Result{Expired, "the key or the signature is past its time", name}
 	}
 	var structural pgperrors.StructuralError
 	if errors.As(err, &structural) || errors.Is(err, io.EOF) {
-		return Result{Unread, "it does not read as OpenPGP: " + err.Error(), name}
+		return Result{Unread, "it does not read as OpenPGP (RFC 9580)", name}
 	}
-	return Result{Failed, "it is not a signature of this content: " + err.Error(), name}
+	return Result{Failed, "it is not a signature of this content", name}
 }
 
 // ClearText returns what a clear-signed text says, with the lines of the

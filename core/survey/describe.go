@@ -348,10 +348,18 @@ func (it *Item) readTitle(re *regexp.Regexp) {
 	if it.Image == nil || re == nil {
 		return
 	}
-	title, ok := it.Image.First(fact.Title)
-	if !ok {
-		return
+	if title, ok := it.Image.First(fact.Title); ok {
+		it.takeTitle(re, title)
 	}
+	for _, f := range it.Image.Started(nil) {
+		if f.About == fact.Title {
+			it.takeTitle(re, f)
+		}
+	}
+}
+
+// takeTitle adds what a title says to the claims of the header.
+func (it *Item) takeTitle(re *regexp.Regexp, title fact.Fact) {
 	for i, w := range it.Witnesses {
 		if w.Kind != fact.Header {
 			continue
@@ -360,7 +368,7 @@ func (it *Item) readTitle(re *regexp.Regexp) {
 			src := title.Source
 			src.Offset, src.Size = src.Offset+int64(g.at), int64(len(g.text))
 			for _, f := range facts(g.name, g.text, src) {
-				f.Protected = title.Protected
+				f.Protected, f.Payload = title.Protected, title.Payload
 				for k, c := range w.Claims {
 					it.Witnesses[i].Claims[k] = append(slices.Clip(c), f)
 				}

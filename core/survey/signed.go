@@ -30,6 +30,10 @@ type Signed struct {
 	Config string
 	sign.Result
 	Source fact.Source
+	// Weak: what is signed is a digest that can be forged (SHA-1).
+	Weak bool
+	// Over is what is signed, of an image that carries the signature.
+	Over []digest.Stretch
 	// Rule is the rulebook's, where it expects the signature.
 	Rule *rulebook.SignatureRule
 }
@@ -64,7 +68,7 @@ func (s *Survey) verifyRule(ctx context.Context, o Options, rule *rulebook.Signa
 		if item != "" {
 			src = fact.Source{Kind: fact.Content, File: item}
 		}
-		s.Signatures = append(s.Signatures, Signed{Item: item, Of: of, Result: r, Source: src, Rule: rule})
+		s.Signatures = append(s.Signatures, Signed{Item: item, Of: of, Result: r, Source: src, Rule: rule, Weak: strings.HasSuffix(rule.Scheme.Text, "sha1")})
 		s.tell(item, of, r)
 	}
 	targets := s.signedBy(rule)
@@ -191,6 +195,8 @@ func (s *Survey) tell(item, of string, r sign.Result) {
 		p.Advice = "ask the maker for an image whose signature covers all that it starts"
 	case sign.Unknown:
 		p.Advice = "find out who signed it, and put that key into keys/ only when the maker vouches for it"
+	case sign.NotYet:
+		p.Advice = "look at this machine's clock; if it is right, ask the maker"
 	case sign.Expired:
 		p.Advice = "ask the maker for a package that is signed with a key that still holds"
 	default:
@@ -225,7 +231,7 @@ func (s *Survey) verifyImage(ctx context.Context, o Options, it *Item) error {
 			}
 			src := sig.Source
 			src.File = it.Address
-			it.Signed = append(it.Signed, Signed{Item: it.Address, Of: of, Config: sig.Config, Result: r, Source: src})
+			it.Signed = append(it.Signed, Signed{Item: it.Address, Of: of, Config: sig.Config, Result: r, Source: src, Over: sig.Over, Weak: strings.HasPrefix(sig.Algo, "sha1")})
 			s.tell(it.Address, of, r)
 			if r.Outcome == sign.Verified {
 				it.protect(sig.Over)

@@ -114,8 +114,10 @@ type Item struct {
 	// Nature says what can be said of an item of no known format.
 	Nature string
 
-	format *image.Format
-	text   *textBuffer
+	format   *image.Format
+	text     *textBuffer
+	coverage *coverage
+	programs []fact.Fact
 }
 
 // Published is a digest that a list or manifest gives for an item.
@@ -232,6 +234,20 @@ func (s *Survey) Around(it *Item) []*Item {
 	}
 }
 
+// Inside lists the items that lie in an archive directly.
+func (s *Survey) Inside(it *Item) []*Item {
+	var out []*Item
+	for _, o := range s.PartOf(it.Address).Items {
+		if rest, ok := strings.CutPrefix(o.Address, it.Address+"::"); ok && !strings.Contains(rest, "::") {
+			out = append(out, o)
+		}
+	}
+	return out
+}
+
+// NotFirmware begins what is said of something that is no firmware at all.
+const NotFirmware = "not firmware: "
+
 // Root is the item of the package file itself; nil for a folder.
 func (s *Survey) Root() *Item { return s.Find(s.Name) }
 
@@ -302,6 +318,7 @@ func Run(ctx context.Context, path string, o Options) (*Survey, error) {
 		}
 	}
 	s.judgeRoot()
+	s.findPrograms()
 	for _, it := range s.Unlisted() {
 		it.Problems = append(it.Problems, archive.Problem{Item: it.Address, Class: archive.Note, What: "no manifest of the package lists it"})
 	}
@@ -412,7 +429,7 @@ func (c *collector) Report(p archive.Problem) {
 }
 
 func (c *collector) Begin(a *archive.Item, head []byte) archive.Sink {
-	s := &sink{c: c, it: &Item{Item: a}, sums: digest.NewMulti(c.algorithms...)}
+	s := &sink{c: c, it: &Item{Item: a, coverage: &coverage{}}, sums: digest.NewMulti(c.algorithms...)}
 	s.reading = image.Begin(c.options.Formats, head, a.Size, a.Container != archive.None)
 	if a.Container == archive.None && c.wanted(a, s.reading.Kind(), head) {
 		s.it.text = &textBuffer{}

@@ -102,23 +102,53 @@ func (c *Case) statements(k Component, n fact.Name, witnesses []fact.Witness) []
 			for _, claim := range w.Claims {
 				add(string(w.Kind), claim.About(n))
 			}
-		} else if facts := w.About(n); len(facts) > 0 && !(n == fact.Component && w.Kind == fact.Header && !c.hasComponent(facts[0].Value)) {
+		} else if facts := c.spoken(w, n); len(facts) > 0 && !(n == fact.Component && w.Kind == fact.Header && !c.hasComponent(facts[0].Value)) {
 			// What a header's type says in general, such as main, is no name that this
 			// family uses.
-			add(string(w.Kind), facts)
+			for _, voice := range voices(facts) {
+				add(voiceName(w, voice), voice)
+			}
 		}
 		if n == fact.Model || n == fact.Revision {
-			add(string(w.Kind)+", by its board,", c.ofBoards(n, w))
+			for _, boards := range voices(c.spoken(w, fact.Board)) {
+				add(voiceName(w, boards)+", by its board,", c.ofBoards(n, boards))
+			}
 		}
 	}
 	return out
 }
 
+// spoken is what a witness says of one thing: of an image with several configurations,
+// what is said by those that do not exclude the device.
+func (c *Case) spoken(w fact.Witness, n fact.Name) []fact.Fact {
+	if w.Kind != fact.Header || len(w.Claims) < 2 {
+		return w.About(n)
+	}
+	var out []fact.Fact
+	for _, claim := range w.Claims {
+		if !slices.ContainsFunc(respects(), func(r fact.Name) bool { return excluding(c.ask(r, claim)) }) {
+			out = append(out, claim.About(n)...)
+		}
+	}
+	if out == nil {
+		return w.About(n)
+	}
+	return out
+}
+
+// voiceName names who says something in a witness.
+func voiceName(w fact.Witness, facts []fact.Fact) string {
+	if facts[0].Payload {
+		return "part that it starts"
+	}
+	return string(w.Kind)
+}
+
 // ofBoards are the models, or the revisions of the device's model, to which the
 // rulebook gives the boards that a source names.
-func (c *Case) ofBoards(n fact.Name, w fact.Witness) []fact.Fact {
+func (c *Case) ofBoards(n fact.Name, boards []fact.Fact) []fact.Fact {
 	var facts []fact.Fact
-	for _, b := range w.About(fact.Board) {
+	for _, b := range boards {
 		for _, o := range c.Rules.Owners(b.Value) {
 			f := b
 			f.About = n

@@ -235,15 +235,21 @@ func (c *Case) Candidate(k Component, it *survey.Item) *Candidate {
 		cand.Release = c.releaseOf(cand)
 	}
 	cand.Lines = make([]Line, 0, 16)
-	cand.Lines = append(cand.Lines, c.keptLines(c.key("integrity", k, it), func() []Line {
+	integrity := c.key("integrity", k, it)
+	integrity.Text = c.Configuration(it)
+	cand.Lines = append(cand.Lines, c.keptLines(integrity, func() []Line {
 		return []Line{c.intact(k, it), c.digest(k, it)}
 	})...)
+	cand.Lines = append(cand.Lines, c.kind(k, it)...)
 	agree := c.key("agreement", k, it)
 	agree.Release = cand.Release.Rule
 	cand.Lines = append(cand.Lines, c.keptLines(agree, func() []Line { return []Line{c.agreement(k, cand)} })...)
 	cand.Lines = append(cand.Lines, c.signature(k, it)...)
 	for _, n := range respects() {
 		cand.Lines = append(cand.Lines, c.identity(k, cand, n))
+	}
+	if l, ok := c.programs(k, it); ok {
+		cand.Lines = append(cand.Lines, l)
 	}
 	if l, slot, ok := c.slot(k, it); ok {
 		cand.Lines = append(cand.Lines, l)

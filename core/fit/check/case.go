@@ -71,6 +71,7 @@ func New(m *member.Member, s *survey.Survey, o Options) *Case {
 type Component struct {
 	Name              string
 	Optional, Slotted bool
+	Formats           []y.Text // that it takes; none: any that starts
 	at                y.Spot
 }
 
@@ -92,7 +93,7 @@ func (c *Case) all() []Component {
 	var out []Component
 	if f, ok := c.Rules.Family(c.LikelyFamily()); ok {
 		for _, e := range f.Components.Entries {
-			out = append(out, Component{e.Key, e.Value.Optional, e.Value.Slotted, e.Spot})
+			out = append(out, Component{e.Key, e.Value.Optional, e.Value.Slotted, e.Value.Formats, e.Spot})
 		}
 	}
 	if len(out) == 0 {

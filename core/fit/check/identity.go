@@ -68,16 +68,21 @@ func (c *Case) identity(k Component, cand *Candidate, n fact.Name) Line {
 	for i := range ops {
 		o := &ops[i]
 		slot := map[stance]**opinion{excludes: &against, names: &by, open: &undecided}[o.stance]
-		if *slot == nil || o.strength > (*slot).strength {
+		if *slot == nil || o.strength > (*slot).strength || o.payload && o.stance == excludes && o.strength > fact.ByName {
 			*slot = o
 		}
 	}
 	strong := func(o *opinion) bool { return o != nil && o.strength > fact.ByName }
-	kind := func(o *opinion) string { return string(o.facts[0].Source.Kind) }
+	kind := func(o *opinion) string {
+		if o.payload {
+			return "part that it starts"
+		}
+		return string(o.facts[0].Source.Kind)
+	}
 	said := func(o *opinion) string { return fmt.Sprintf("%s (%s)", fact.Values(o.facts), kind(o)) }
 	show := func(o *opinion) { base.Package = fact.Values(o.facts) }
 	switch {
-	case strong(against) && strong(by) && by.strength > against.strength:
+	case strong(against) && strong(by) && by.strength > against.strength && !against.payload:
 		base.Package = said(by) + " against " + said(against)
 		return r.contradicted.become(base, kind(by), kind(against))
 	case strong(against):

@@ -6,7 +6,9 @@ import (
 	"strings"
 
 	"fitcheck/core/archive"
+	"fitcheck/core/digest"
 	"fitcheck/core/fact"
+	"fitcheck/core/image"
 	"fitcheck/core/survey"
 )
 
@@ -15,18 +17,19 @@ var intact = Register(&Check{Name: "intact", Order: 10, First: true, Hardware: t
 const downloadAgain = "download the package again and compare its digest with the published one"
 
 var (
-	intactSums      = intact.Code("checksums_hold", Fits, "the checksums of the image's format hold", "%s hold", "")
-	intactStructure = intact.Code("structure", Fits, "the format has no checksum, and the structure is whole", "its structure is whole; it carries no checksum", "")
-	intactArchive   = intact.Code("archive_holds", Fits, "the archive and its checksums hold", "the archive and its checksums hold", "")
+	intactSums      = intact.Code("checksums_hold", Fits, "every byte is covered by a checksum of the image's format that holds, or, where the format has none, by its structure", "%s", "")
+	intactStructure = intact.Code("structure", Fits, "the format has no checksum; the image was read in full, and every size that it announces agrees", "its structure is whole and its sizes agree; it carries no checksum", "")
 	intactOpens     = intact.Code("opens", Fits, "the package opens, and so do the archives in it", "the package opens, and its archives hold", "")
-	intactByDigest  = intact.Code("by_digest", Fits, "its format is not known, and a published digest holds for it", "its format is not known, but a published digest holds for it", "")
+	intactByDigest  = intact.Code("by_digest", Fits, "nobody can look inside, or its format proves less, and a published digest or a signature holds for it", "%s; %s holds for it", "")
 	intactDamaged   = intact.Code("damaged", Misfit, "it is truncated or damaged, or a checksum does not hold", "%s", downloadAgain)
 	intactNotAtAll  = intact.Code("not_firmware", Misfit, "it is a page, a text, blank or empty", "it is not firmware at all: %s", downloadAgain)
 	intactEmpty     = intact.Code("empty_package", Misfit, "there is nothing in the package", "there is nothing in the package", "look whether this is the right folder")
 	intactQuick     = intact.Code("quick", Unsettled, "only its first bytes were read", "only its first bytes were read (-quick): nothing is known of the rest", "match again without -quick before you install it")
-	intactUncovered = intact.Code("uncovered", Unsettled, "no checksum and no digest speaks of it", "its format (%s) carries no checksum that fitcheck knows, and no published digest speaks of it",
+	intactUncovered = intact.Code("uncovered", Unsettled, "no checksum of its format, no digest and no signature covers some of its bytes; that of an archive around it does not count", "no checksum of its format, no digest and no signature covers %s (%s)%s",
 		"compare it with a digest that the maker published: -digest sha256:…")
-	intactCannotRead = intact.Code("cannot_read", Unsettled, "a part of the package could not be read", "%s", "")
+	intactBehind = intact.Code("image_behind", Unsettled, "a further image follows it in the same file", "a further image (%s) follows it, from byte %d on, and only the maker knows which of them starts",
+		"compare it with a digest that the maker published: -digest sha256:…")
+	intactCannotRead = intact.Code("cannot_read", Unsettled, "a part of the package could not be read by this program, which says nothing of the part", "%s", "compare it with a digest that the maker published: -digest sha256:…")
 	intactElsewhere  = intact.Code("damaged_elsewhere", Unsettled, "another image, which came by the same way, is damaged", "%s, which is not the image chosen here, is damaged: %s", downloadAgain)
 	intactUnsafe     = intact.Code("unsafe_name", Note, "something in the package has a name that is never written or followed", "%s: %s", "")
 )
@@ -64,28 +67,184 @@ func (c *Case) intact(k Component, it *survey.Item) Line {
 	}
 	if damage := it.Damage(); len(damage) > 0 {
 		base.Cite(Cited{OfPackage, problemWords(damage), content})
-		return intactDamaged.become(base, problemWords(damage))
-	}
-	published, _ := c.publishedHolds(it)
-	switch {
-	case it.Quick:
-		return intactQuick.become(base)
-	case it.Firmware():
-		held := integrityOf(it)
-		if held == "" {
-			return intactStructure.become(base)
+		if slices.ContainsFunc(damage, func(p archive.Problem) bool { return !strings.HasPrefix(p.What, survey.NotFirmware) }) {
+			return intactDamaged.become(base, problemWords(damage))
 		}
-		base.Device, base.Package = held, it.Address
-		return intactSums.become(base, held)
-	case it.Container != archive.None:
-		return intactArchive.become(base)
-	case slices.Contains([]string{"html", "json", "pdf", "empty", "blank", "zeros"}, it.Kind) || c.Rules == nil && it.Kind != "unknown":
-		return intactNotAtAll.become(base, it.Title())
-	case published != nil:
-		base.Cite(Cited{OfStated, published.Sum.String(), published.Source})
-		return intactByDigest.become(base)
+		return intactNotAtAll.become(base, strings.ReplaceAll(problemWords(damage), survey.NotFirmware, ""))
 	}
-	return intactUncovered.become(base, it.Kind)
+	if it.Quick {
+		return intactQuick.become(base)
+	}
+	coverage := c.Survey.Coverage(it)
+	weak, any := digest.Weakest(c.written(it, coverage))
+	cover := func(v digest.Cover) {
+		base.Cite(Cited{OfStated, v.Of, here}, Cited{OfPackage, proofWords(v), fact.Source{Kind: fact.Content, File: it.Address, Offset: v.From, Size: v.To - v.From}})
+	}
+	proven := any && weak.Holds && weak.By >= digest.ByListInside && weak.By != digest.ByChecksum
+	if bare := c.notFirmware(it, proven); bare != "" {
+		return intactNotAtAll.become(base, bare)
+	}
+	if unread := unreadable(it); len(unread) > 0 || it.Unread || it.Kind == "unknown" || it.Container != archive.None && !it.Firmware() {
+		what := "nobody looked inside"
+		switch {
+		case len(unread) > 0:
+			what = problemWords(unread) + "; nobody looked inside"
+		case it.Kind == "unknown":
+			what = "its format is not known; nobody looked inside"
+		case it.Container != archive.None:
+			what = "it is installed as the archive that it is"
+		}
+		switch {
+		case proven && weak.From == 0 && weak.To == it.Size:
+			cover(weak)
+			return intactByDigest.become(base, what, weak.Of)
+		case len(unread) > 0:
+			return intactCannotRead.become(base, problemWords(unread))
+		}
+		if !any || weak.By >= digest.ByListInside || weak.By == digest.ByStructure {
+			weak = digest.Cover{Stretch: digest.Stretch{To: it.Size}}
+		}
+	}
+	switch {
+	case !any: // nothing but padding
+		return intactNotAtAll.become(base, "it holds nothing but padding")
+	case !weak.Holds:
+		cover(weak)
+		return intactDamaged.become(base, weak.Of+" does not hold")
+	case weak.By < digest.ByStructure:
+		cover(weak)
+		what := it.Title()
+		if what == "" {
+			what = "of no known format"
+		}
+		if it.Image != nil && it.Image.Extent > 0 && weak.From >= it.Image.Extent {
+			what = "behind the image"
+		}
+		return intactUncovered.become(base, stretchWords(weak, it.Size), what, uncoveredBy(weak))
+	}
+	if b := behind(it); b != nil {
+		over, _ := digest.Weakest(clip(coverage, b.From, b.To))
+		if over.By < digest.ByListBeside {
+			return intactBehind.become(base, b.Title, b.From)
+		}
+	}
+	held := integrityOf(it)
+	switch {
+	case held != "":
+		base.Device, base.Package = held, it.Address
+		held += " hold"
+		if weak.By == digest.ByStructure {
+			cover(weak)
+			held += fmt.Sprintf("; for %s its format has none, and all sizes agree", stretchWords(weak, it.Size))
+		}
+		return intactSums.become(base, held)
+	case weak.By == digest.ByStructure:
+		return intactStructure.become(base)
+	}
+	cover(weak)
+	return intactByDigest.become(base, "its format carries no checksum", weak.Of)
+}
+
+// notFirmware tells what an image is that is none at all; "" for one that may be. A text
+// may be installed where a digest holds for it.
+func (c *Case) notFirmware(it *survey.Item, proven bool) string {
+	switch it.Kind {
+	case "html", "json", "xml", "pdf", "pem", "signature", "empty", "blank", "zeros":
+		return it.Title()
+	case "text", "yaml":
+		if !proven {
+			return it.Title()
+		}
+	}
+	if it.Container == archive.None || it.Firmware() {
+		return ""
+	}
+	inside := c.Survey.Inside(it) // what an archive that is taken for an image holds
+	if len(inside) != 1 {
+		return ""
+	}
+	if what := c.notFirmware(inside[0], proven); what != "" {
+		return "it holds " + what
+	}
+	return ""
+}
+
+// unreadable lists what this program cannot read of an image.
+func unreadable(it *survey.Item) []archive.Problem {
+	var out []archive.Problem
+	for _, p := range it.Problems {
+		if p.Class == archive.Unreadable {
+			out = append(out, p)
+		}
+	}
+	return out
+}
+
+// behind is a further image behind one; nil for none.
+func behind(it *survey.Item) *image.Behind {
+	if it.Image == nil || it.Image.Behind == nil || it.Image.Behind.Kind == "" {
+		return nil
+	}
+	return it.Image.Behind
+}
+
+func clip(all []digest.Cover, from, to int64) []digest.Cover {
+	var out []digest.Cover
+	for _, v := range all {
+		if v.From, v.To = max(v.From, from), min(v.To, to); v.From < v.To {
+			out = append(out, v)
+		}
+	}
+	return out
+}
+
+// written is the coverage of what would be written of an image for this device: of one
+// with several configurations, without the parts that the chosen one does not take.
+func (c *Case) written(it *survey.Item, coverage []digest.Cover) []digest.Cover {
+	config := c.Configuration(it)
+	if config == "" {
+		return coverage
+	}
+	var taken []string
+	for _, conf := range it.Image.Configs {
+		if conf.Name == config {
+			taken = conf.Images
+		}
+	}
+	out := coverage
+	for _, p := range it.Image.Parts {
+		if len(taken) == 0 || slices.Contains(taken, p.Name) {
+			continue
+		}
+		out = append(clip(out, 0, p.Offset), clip(out, p.Offset+p.Size, it.Size)...)
+	}
+	return out
+}
+
+// proofWords say what a stretch is proven by.
+func proofWords(v digest.Cover) string {
+	what := fmt.Sprintf("%s: %s", v.By, v.Of)
+	if v.Of == "" {
+		what = "nothing covers it"
+	}
+	if !v.Holds {
+		what += ", which does not hold"
+	}
+	return what
+}
+
+func stretchWords(v digest.Cover, size int64) string {
+	if v.From == 0 && v.To == size {
+		return "its bytes"
+	}
+	return fmt.Sprintf("its bytes %d to %d", v.From, v.To-1)
+}
+
+func uncoveredBy(v digest.Cover) string {
+	if v.By == digest.ByArchive {
+		return "; the " + v.Of + " alone does not make an image whole"
+	}
+	return ""
 }
 
 func integrityOf(it *survey.Item) string {
@@ -139,7 +298,7 @@ func opens(s *survey.Survey) []Line {
 				fail(intactDamaged, p)
 			}
 		case archive.Unreadable:
-			if it == nil {
+			if it == nil || it.Container != archive.None {
 				fail(intactCannotRead, p)
 			}
 		case archive.Unsafe:

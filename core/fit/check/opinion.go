@@ -24,6 +24,7 @@ const (
 // opinion is the stance of one source, and the facts it rests on.
 type opinion struct {
 	stance   stance
+	payload  bool // a part that the image starts says so
 	facts    []fact.Fact
 	strength fact.Strength
 }
@@ -121,19 +122,41 @@ func (c *Case) ask(n fact.Name, claim fact.Claim) []opinion {
 		if st == silent {
 			return
 		}
-		o := opinion{stance: st, facts: facts, strength: facts[0].Strength()}
+		o := opinion{stance: st, payload: facts[0].Payload, facts: facts, strength: facts[0].Strength()}
 		for _, f := range facts {
 			o.strength = min(o.strength, f.Strength())
 		}
 		out = append(out, o)
 	}
-	if facts := claim.About(n); len(facts) > 0 {
+	for _, facts := range voices(claim.About(n)) {
 		add(c.stance(n, facts), facts)
 	}
-	if boards := claim.About(fact.Board); len(boards) > 0 && (n == fact.Model || n == fact.Revision) {
-		add(c.byBoard(n, boards), boards)
+	if n == fact.Model || n == fact.Revision {
+		for _, boards := range voices(claim.About(fact.Board)) {
+			add(c.byBoard(n, boards), boards)
+		}
 	}
 	return out
+}
+
+// voices parts the facts of one claim: what the header says, and what the parts say that
+// it starts. Each is a witness of its own.
+func voices(facts []fact.Fact) [][]fact.Fact {
+	if len(facts) == 0 {
+		return nil
+	}
+	if !slices.ContainsFunc(facts, func(f fact.Fact) bool { return f.Payload != facts[0].Payload }) {
+		return [][]fact.Fact{facts}
+	}
+	var header, payload []fact.Fact
+	for _, f := range facts {
+		if f.Payload {
+			payload = append(payload, f)
+		} else {
+			header = append(header, f)
+		}
+	}
+	return [][]fact.Fact{header, payload}
 }
 
 // stance compares the values of a claim with the device's. Where the device's side

@@ -4,6 +4,7 @@ import (
 	"slices"
 	"strings"
 
+	"fitcheck/core/digest"
 	"fitcheck/core/fact"
 	"fitcheck/core/sign"
 	"fitcheck/core/survey"
@@ -21,6 +22,14 @@ var (
 	signatureAbsent   = signatureCheck.Code("absent", Unsettled, "the rulebook expects one, and there is none", "%s: %s", "get the signature from the maker")
 	signatureQuick    = signatureCheck.Code("quick", Unsettled, "it was not verified", "the signature was not verified", "match again without -quick")
 	signatureExtra    = signatureCheck.Code("not_expected", Note, "the image carries one that nobody expects and for which there is no key", "%s: %s", "")
+	signatureCovers   = signatureCheck.Code("covers", Fits, "a signature covers the image: what is signed gives a strong digest of it, or of an archive that holds it", "%s", "")
+	signatureSilent   = signatureCheck.Code("silent", Unsettled, "what is signed gives no digest of the image", "%s is signed, and gives no digest of this image: anybody could have put the image there",
+		"ask the maker for a signed list with a SHA-256 of every image")
+	signatureWeak = signatureCheck.Code("weak_digest", Unsettled, "what is signed gives only a weak digest of the image", "%s is signed, and knows this image by its %s only, which can be forged",
+		"ask the maker for a signed list with a SHA-256 of every image")
+	signatureNotYet   = signatureCheck.Code("not_yet_valid", Unsettled, "the certificate that made it does not hold yet", "%s: %s", "look at this machine's clock; if it is right, ask the maker")
+	signatureNotAsked = signatureCheck.Code("none_expected", NotApplicable, "the rulebook expects no signature", "no signature is expected", "")
+	signatureThere    = signatureCheck.Code("unexpected_file", Note, "the package holds a signature that the rulebook does not speak of", "%s is a signature that nobody expects, and is not verified", "")
 	signatureInPart   = signatureCheck.Code("signed_in_part", Unsettled, "an image that would be started is not covered", "%s is not signed, nor is the configuration that starts it",
 		"ask the maker for an image whose signature covers all that it starts")
 	signatureNone = signatureCheck.Code("not_signed", Unsettled, "the rulebook expects the image to carry one, and it carries none", "the rulebook expects the image to carry a signature, and it carries none", "ask the maker for the signed image")
@@ -40,6 +49,18 @@ func signatures(s *survey.Survey) []Line {
 		l := signatureQuick.Line("")
 		l.Device, l.Package = "signed", "not verified"
 		out = append(out, *l.Cite(Cited{OfRule, "signature", s.Rulebook.Source(e.Signature.Spot)}, ofName("not verified", s.Name)))
+	}
+	for _, part := range s.Each() {
+		if part.Entry != nil && part.Entry.Signature != nil {
+			continue
+		}
+		for _, it := range part.Items {
+			if it.Kind == "signature" && len(out) < maxCited {
+				l := signatureThere.Line("", it.Address)
+				l.Device, l.Package = "no signature expected", it.Address
+				out = append(out, *l.Cite(Cited{OfStated, "none expected", fact.Source{Kind: fact.FileName, File: part.Name}}, ofContent("a signature", it)))
+			}
+		}
 	}
 	return out
 }
@@ -63,7 +84,7 @@ func (c *Case) signature(k Component, it *survey.Item) []Line {
 		out = append(out, l)
 	}
 	if !expected {
-		return out
+		return append(out, c.signedText(k, it)...)
 	}
 	rule := of.Entry.Signature
 	missing := func(code *Code, said string, args ...any) {
@@ -77,6 +98,47 @@ func (c *Case) signature(k Component, it *survey.Item) []Line {
 		missing(signatureInPart, "signed in part", strings.Join(left, ", "))
 	}
 	return out
+}
+
+// signedText tells whether what the rulebook expects to be signed, and is, vouches for an
+// image: by a strong digest of it or of an archive that holds it.
+func (c *Case) signedText(k Component, it *survey.Item) []Line {
+	of := c.Survey.PartOf(it.Address)
+	if of.Entry == nil || of.Entry.Signature == nil {
+		l := signatureNotAsked.Line(k.Name)
+		l.Device, l.Package = "no signature expected", "not asked"
+		return []Line{*l.Cite(ofName("no signature asked", it.Address), Cited{OfStated, "none expected", fact.Source{Kind: fact.FileName, File: of.Name}})}
+	}
+	verified := -1
+	for i, s := range of.Signatures {
+		if s.Outcome == sign.Verified && s.Rule != nil {
+			verified = i
+		}
+	}
+	if verified < 0 { // how it came out is told for the package
+		return nil
+	}
+	sig := of.Signatures[verified]
+	base := Line{Component: k.Name, Device: "a signature that covers it", Package: it.Address}
+	base.Cite(Cited{OfRule, "signature of " + of.Entry.Signature.Of.Text, of.Rulebook.Source(of.Entry.Signature.Spot)}, Cited{OfStated, string(sig.Outcome), fact.Source{Kind: fact.Content, File: sig.Of}})
+	if weak, ok := digest.Weakest(c.Survey.Coverage(it)); ok && weak.By == digest.BySignature && weak.Holds {
+		base.Cite(Cited{OfPackage, weak.Of, fact.Source{Kind: fact.Content, File: it.Address, Size: it.Size}})
+		return []Line{signatureCovers.become(base, weak.Of)}
+	}
+	if sig.Weak {
+		base.Cite(ofContent("signed by SHA-1", it))
+		return []Line{signatureWeak.become(base, sig.Of, "SHA-1")}
+	}
+	for _, holder := range append([]*survey.Item{it}, c.Survey.Around(it)...) {
+		for _, p := range holder.Published {
+			if c.Survey.SignatureOver(p.Source.File) != nil && p.Sum.Algorithm.Weak() {
+				base.Cite(citePublished(holder, p)...)
+				return []Line{signatureWeak.become(base, sig.Of, p.Sum.Algorithm)}
+			}
+		}
+	}
+	base.Cite(Cited{OfPackage, "not mentioned", fact.Source{Kind: fact.Content, File: it.Address}})
+	return []Line{signatureSilent.become(base, sig.Of)}
 }
 
 // unsigned lists the images that a configuration starts and that neither its
@@ -118,7 +180,7 @@ func unsigned(it *survey.Item, config string) []string {
 
 // Signed words how a signature came out.
 func Signed(s survey.Signed) Line {
-	code := map[sign.Outcome]*Code{sign.Verified: signatureVerifies, sign.Failed: signatureFails, sign.Unread: signatureFails, sign.Expired: signatureExpired,
+	code := map[sign.Outcome]*Code{sign.Verified: signatureVerifies, sign.Failed: signatureFails, sign.Unread: signatureFails, sign.Expired: signatureExpired, sign.NotYet: signatureNotYet,
 		sign.Unknown: signatureUnknown, sign.Partial: signaturePartial, sign.NoKey: signatureNoKey}[s.Outcome]
 	if code == nil {
 		code = signatureAbsent

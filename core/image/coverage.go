@@ -1,0 +1,208 @@
+package image
+
+import (
+	"fmt"
+	"io"
+	"slices"
+
+	"fitcheck/core/archive"
+	"fitcheck/core/digest"
+	"fitcheck/core/fact"
+)
+
+// Behind is what follows an image, beyond the bytes that it takes by its own account.
+type Behind struct {
+	From, To int64
+	// Padding: all of it is 00, or all of it is FF.
+	Padding bool
+	// Kind is the format of a further image there, "" where there is none.
+	Kind, Title string
+}
+
+// Covers lists what the format itself says of the image's bytes: its checksums, those of
+// its parts, and, where it has none, its structure. size is that of the whole file.
+// Offsets count from the image's first byte.
+func (m *Image) Covers(size int64) []digest.Cover {
+	var out []digest.Cover
+	add := func(s digest.Stretch, by digest.Proof, of string, holds bool) {
+		s.To = min(s.To, size)
+		out = append(out, digest.Cover{Stretch: s, By: by, Of: of, Holds: holds})
+	}
+	for _, s := range m.Sums {
+		if s.Skipped || s.Got == "" {
+			continue
+		}
+		for _, over := range s.covers() {
+			add(over, digest.ByChecksum, s.What, s.OK)
+		}
+	}
+	for _, p := range m.Parts {
+		if p.Check != "" {
+			add(digest.Stretch{From: p.Offset, To: p.Offset + p.Packed}, digest.ByChecksum, p.Name+" "+p.Check, true)
+		}
+		if p.Image == nil || p.Compression != "" {
+			continue
+		}
+		for _, c := range p.Image.Covers(p.Size) {
+			if c.By == digest.ByChecksum {
+				add(digest.Stretch{From: p.Offset + c.From, To: p.Offset + c.To}, c.By, p.Name+" "+c.Of, c.Holds)
+			}
+		}
+	}
+	at := int64(0)
+	for _, u := range append(slices.Clone(m.Uncovered), digest.Stretch{From: m.Extent, To: m.Extent}) {
+		if at < u.From {
+			add(digest.Stretch{From: at, To: u.From}, digest.ByStructure, "structure", true)
+		}
+		at = max(at, u.To)
+	}
+	if b := m.Behind; b != nil && b.Padding {
+		out = append(out, digest.Cover{Stretch: digest.Stretch{From: b.From, To: min(b.To, size)}, By: digest.ByStructure, Of: "padding", Holds: true, Padding: true})
+	}
+	return out
+}
+
+// covers lists the stretches whose bytes a sum that holds vouches for: not those that it
+// takes for zero, but for its own place.
+func (s *Sum) covers() []digest.Stretch {
+	if s.Covers != nil {
+		return s.Covers
+	}
+	var out []digest.Stretch
+	from := s.Over.From
+	for _, z := range s.Zeroed {
+		if z.From <= s.At && s.At < z.To { // its own place: it is held against that
+			continue
+		}
+		if from < z.From {
+			out = append(out, digest.Stretch{From: from, To: z.From})
+		}
+		from = max(from, z.To)
+	}
+	if from < s.Over.To {
+		out = append(out, digest.Stretch{From: from, To: s.Over.To})
+	}
+	return out
+}
+
+// uncovered notes bytes for which the format has a checksum and the image none.
+func (m *Image) uncovered(from, to int64) {
+	if from < to && len(m.Uncovered) < maxSums {
+		m.Uncovered = append(m.Uncovered, digest.Stretch{From: from, To: to})
+		slices.SortFunc(m.Uncovered, func(a, b digest.Stretch) int { return int(min(1, max(-1, a.From-b.From))) })
+	}
+}
+
+// Started lists what the parts say that the boot loader starts: kernel, program, tree.
+// Each of them is a witness of the image of its own. Without names all of the parts that
+// are started speak, else those of the names.
+func (m *Image) Started(names []string) []fact.Fact {
+	var out []fact.Fact
+	for _, p := range m.Parts {
+		if !p.Starts || p.Image == nil || holdsFiles[p.Kind] || names != nil && !slices.Contains(names, p.Name) {
+			continue
+		}
+		covered := m.covered(fact.Source{Offset: p.Offset, Size: p.Size})
+		for _, f := range append(slices.Clone(p.Image.Facts), p.Image.Started(nil)...) {
+			if !slices.Contains(witnessed, f.About) {
+				continue
+			}
+			f.Payload = true
+			f.Protected = f.Protected || covered
+			if !slices.ContainsFunc(out, func(o fact.Fact) bool { return o.About == f.About && o.Value == f.Value && o.Open == f.Open }) {
+				out = append(out, f)
+			}
+		}
+	}
+	return out
+}
+
+// witnessed is what a part is a witness of.
+var witnessed = []fact.Name{fact.Arch, fact.Board, fact.Model, fact.Revision, fact.Family, fact.Region, fact.Platform, fact.Feature, fact.Title}
+
+// holdsFiles lists the formats whose programs are started later, by the system itself.
+var holdsFiles = map[string]bool{"cpio": true, "tar": true, "squashfs": true, "cramfs": true, "romfs": true, "jffs2": true, "ubi": true, "ubifs": true, "ext": true, "fat": true, "erofs": true, "iso9660": true}
+
+// notFirmware lists the kinds of which nothing can be started.
+var notFirmware = map[string]bool{"html": true, "json": true, "xml": true, "yaml": true, "text": true, "pdf": true, "pem": true, "signature": true, "blank": true, "zeros": true, "empty": true}
+
+// findBehind looks at what follows the image.
+func (m *Image) findBehind(set *Set, c *archive.Content) error {
+	if m.Extent <= 0 || m.Extent >= c.Size() || !c.Readable() {
+		return nil
+	}
+	b := &behind{from: m.Extent}
+	if _, err := io.Copy(b, c.Reader(m.Extent, c.Size()-m.Extent)); err != nil {
+		return err
+	}
+	m.Behind = b.tell(set, c.Size())
+	return nil
+}
+
+// behind looks at the bytes that follow an image while they pass.
+type behind struct {
+	from    int64 // where they begin
+	pos     int64
+	zero    bool
+	erased  bool
+	begun   bool
+	content int64 // where something else than 00 or FF begins
+	head    []byte
+}
+
+// Write takes the next bytes that follow the image.
+func (b *behind) Write(p []byte) (int, error) {
+	if !b.begun && len(p) > 0 {
+		b.begun, b.zero, b.erased, b.content = true, true, true, -1
+	}
+	b.zero = b.zero && allOf(p, 0)
+	b.erased = b.erased && allOf(p, 0xff)
+	if b.content < 0 {
+		if i := slices.IndexFunc(p, func(c byte) bool { return c != 0 && c != 0xff }); i >= 0 {
+			b.content = b.pos + int64(i)
+			b.head = append(b.head, p[i:min(len(p), i+archive.HeadSize)]...)
+		}
+	} else if room := archive.HeadSize - len(b.head); room > 0 {
+		b.head = append(b.head, p[:min(len(p), room)]...)
+	}
+	b.pos += int64(len(p))
+	return len(p), nil
+}
+
+func (b *behind) tell(set *Set, size int64) *Behind {
+	if !b.begun {
+		return nil
+	}
+	out := &Behind{From: b.from, To: size, Padding: b.zero || b.erased}
+	if f := set.Sniff(b.head); !out.Padding && f != nil && f.Firmware {
+		out.Kind, out.Title = f.Name, f.Title
+	}
+	return out
+}
+
+// tellBehind puts what follows the image into words.
+func (m *Image) tellBehind() {
+	switch b := m.Behind; {
+	case b == nil || b.Padding:
+	case b.Kind != "":
+		m.note("%d bytes follow the image; a further image (%s) begins there", b.To-b.From, b.Title)
+	case len(m.Sums) > 0:
+		m.note("%d bytes follow the image; no checksum covers them", b.To-b.From)
+	default:
+		m.note("%d bytes follow the image", b.To-b.From)
+	}
+}
+
+// streamCheck names the checksum that a compressed stream carries of what it holds, "" for
+// none: gzip RFC 1952 2.3.1; bzip2; xz 2.1.1.2; zstd RFC 8878 3.1.1.1.1; LZ4 frame 1.6.
+func streamCheck(method archive.Compression, head []byte) string {
+	switch {
+	case method == archive.GzipStream, method == archive.Bzip2Stream:
+	case method == archive.XzStream && len(head) > 7 && head[7]&15 != 0:
+	case method == archive.ZstdStream && len(head) > 4 && head[4]&4 != 0:
+	case method == archive.Lz4Stream && len(head) > 4 && head[0] == 4 && head[4]&4 != 0:
+	default:
+		return ""
+	}
+	return fmt.Sprintf("checksum of its %s stream", method)
+}
