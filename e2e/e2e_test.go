@@ -28,7 +28,9 @@ func TestFlippedBit(t *testing.T) {
 	delete(files, "qm-tram-8.4.2/qm.sha256")
 	rules, err := os.ReadFile(filepath.Join(kit, "rulebooks/quillmere.yaml"))
 	require.NoError(t, err)
-	program.Write(t, kit, "rulebooks/quillmere.yaml", bytes.Replace(bytes.Replace(rules, []byte("    checksums: '**/*.sha256'\n"), nil, 1), []byte("(?P<sha256>[0-9a-f]{64})"), []byte("[0-9a-f]{64}"), 1))
+	rules = bytes.Replace(rules, []byte("    checksums: '**/*.sha256'\n"), nil, 1)
+	rules = bytes.Replace(rules, []byte("    signature: {item: '**/*_manifest.sig', of: manifest, key: quillmere.pem}\n"), nil, 1)
+	program.Write(t, kit, "rulebooks/quillmere.yaml", bytes.Replace(rules, []byte("(?P<sha256>[0-9a-f]{64})"), []byte("[0-9a-f]{64}"), 1))
 	program.Write(t, kit, "packages/qm-tram-8.4.2.zip", program.ZipOf(t, files))
 	require.Equal(t, 0, program.Call(t, kit, "match", "-device", "cabinet-07", "qm-tram-8.4.2.zip").Status)
 	const name = "qm-tram-8.4.2/qm8t-a.img"

@@ -2,6 +2,7 @@ package fit
 
 import (
 	"crypto/ed25519"
+	"crypto/sha256"
 	"crypto/x509"
 	"encoding/pem"
 	"flag"
@@ -34,6 +35,7 @@ type example struct {
 
 func examples(t *testing.T) []example {
 	good := uimage(arm, kernel, "QM-8T 8.4.2", 900)
+	digested := fmt.Sprintf("[QM-8T]\nmain a.img 8.4.2 revs=A1,A2 sha256=%x\n", sha256.Sum256(good))
 	const listed = "[QM-8T]\nmain a.img 8.4.2 revs=A1,A2\n"
 	maker := ed25519.NewKeyFromSeed([]byte(strings.Repeat("m", 32)))
 	key := func(string) (*sign.Key, error) {
@@ -42,6 +44,9 @@ func examples(t *testing.T) []example {
 		return sign.ReadKey("keys/maker.pem", pem.EncodeToMemory(&pem.Block{Type: "PUBLIC KEY", Bytes: der}))
 	}
 	signed := []string{"    file: '^qm-", "    signature: {item: '**/m.sig', of: manifest, key: maker}\n    file: '^qm-"}
+	takes := func(format string) []string {
+		return []string{"slotted: true}", "slotted: true, formats: [" + format + "]}"}
+	}
 	device := func(pairs ...string) []string { return pairs }
 	add := func(line string) []string { return []string{"revision: A2", "revision: A2\n" + line} }
 	release := func(text string) []string {
@@ -64,7 +69,8 @@ func examples(t *testing.T) []example {
 			scene{name: "an unknown format, no published digest", files: map[string]string{"a.img": "\x01\x02\x03\x04"}}},
 		{"digest", scene{name: "the list holds", files: map[string]string{"SUMS": sums("a.img", string(good))}}, scene{name: "the list gives another digest", files: map[string]string{"SUMS": sums("a.img", "other")}},
 			scene{name: "a list is expected, and there is none", rules: []string{"  - title: single", "    checksums: '**/*.sha256'\n  - title: single"}}},
-		{"signature", scene{name: "it verifies", rules: signed, keys: key, files: map[string]string{"m.sig": string(ed25519.Sign(maker, []byte(listed)))}},
+		{"kind", scene{name: "the rulebook lists its format", rules: takes("uimage/kernel")}, scene{name: "the rulebook lists others", rules: takes("trx")}, scene{name: "a RAM disk alone", files: map[string]string{"a.img": string(uimage(arm, 3, "QM-8T 8.4.2", 900))}}},
+		{"signature", scene{name: "it verifies, and gives the image's digest", rules: signed, keys: key, manifest: digested, files: map[string]string{"m.sig": string(ed25519.Sign(maker, []byte(digested)))}},
 			scene{name: "it is of something else", rules: signed, keys: key, files: map[string]string{"m.sig": string(ed25519.Sign(maker, []byte("x")))}}, scene{name: "it is expected, and there is none", rules: signed, keys: key}},
 		{"complete", scene{name: "all that is listed is there"}, scene{name: "a listed file is missing", manifest: listed + "boot x.boot 3.2.0 revs=A2\n"}, scene{name: "a line cannot be read", manifest: listed + "??\n"}},
 		{"agreement", scene{name: "manifest and header say the same"}, scene{}, scene{name: "manifest and header name two models", manifest: "[QM-24T]\nmain a.img 8.4.2 revs=A1,A2\n"}},

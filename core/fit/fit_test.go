@@ -52,7 +52,7 @@ packages:
   - title: bundle
     file: '^qm-(?P<version>[\d.]+)\.zip$'
     manifest: {item: '**/m.txt', form: lines, heading: '^\[(?P<models>[^\]]+)\]$',
-               record: '^(?P<component>\w+)\s+(?P<file>\S+)\s+(?P<version>\S+)(?:\s+revs=(?P<revisions>\S+))?(?:\s+boards=(?P<boards>\S+))?(?:\s+arch=(?P<arch>\S+))?(?:\s+fam=(?P<family>\S+))?(?:\s+region=(?P<region>\S+))?(?:\s+plat=(?P<platform>\S+))?(?:\s+feat=(?P<feature>\S+))?$'}
+               record: '^(?P<component>\w+)\s+(?P<file>\S+)\s+(?P<version>\S+)(?:\s+revs=(?P<revisions>\S+))?(?:\s+boards=(?P<boards>\S+))?(?:\s+arch=(?P<arch>\S+))?(?:\s+fam=(?P<family>\S+))?(?:\s+region=(?P<region>\S+))?(?:\s+plat=(?P<platform>\S+))?(?:\s+feat=(?P<feature>\S+))?(?:\s+sha256=(?P<sha256>\S+))?$'}
     items:
       - {match: '**/*.boot', component: boot}
       - {match: '**/*.img', component: main, title: '^(?P<model>QM-\w+) (?P<version>\S+)$'}
@@ -303,7 +303,7 @@ func TestMatch(t *testing.T) {
 		{name: "empty image", files: map[string]string{"a.img": "\x00"}, want: Misfit, check: "intact/main", because: "not firmware"},
 		{name: "unknown format", files: map[string]string{"a.img": "\x01\x02\x03\x04"}, want: Unsettled, check: "intact/main", because: "no checksum"},
 		{name: "unknown format with a digest", files: map[string]string{"a.img": "\x01\x02\x03\x04", "SUMS": sums("a.img", "\x01\x02\x03\x04")},
-			manifest: "[QM-8T]\nmain a.img 8.4.2 revs=A1,A2 arch=arm\n", rules: []string{`(?:\s+boards=`, `(?:\s+b=`}, want: Fits, check: "intact/main", because: "published digest holds"},
+			manifest: "[QM-8T]\nmain a.img 8.4.2 revs=A1,A2 arch=arm\n", rules: []string{`(?:\s+boards=`, `(?:\s+b=`}, want: Fits, check: "intact/main", because: "nobody looked inside; sha256 in"},
 		{name: "damage of another device's image", manifest: "[QM-8T]\nmain a.img 8.4.2 revs=A1,A2\n[QM-24T]\nmain b.img 8.4.2\n",
 			files: map[string]string{"b.img": flip(uimage(arm, kernel, "QM-24T 8.4.2", 900), 200)}, want: Unsettled, check: "intact", because: "not the image chosen here"},
 

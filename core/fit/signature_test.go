@@ -1,6 +1,7 @@
 package fit
 
 import (
+	"cmp"
 	"context"
 	"crypto"
 	"crypto/ed25519"
@@ -9,6 +10,7 @@ import (
 	"crypto/sha256"
 	"crypto/x509"
 	"encoding/pem"
+	"fmt"
 	"os"
 	"path/filepath"
 	"strings"
@@ -28,11 +30,13 @@ import (
 // A signature that the rulebook expects decides like any other check: only one
 // that verifies lets a package fit.
 func TestExpectedSignature(t *testing.T) {
-	const manifest = "[QM-8T]\nmain a.img 8.4.2 revs=A1,A2\n"
+	manifest := fmt.Sprintf("[QM-8T]\nmain a.img 8.4.2 revs=A1,A2 sha256=%x\n", sha256.Sum256(uimage(arm, kernel, "QM-8T 8.4.2", 900)))
+	silent := "[QM-8T]\nmain a.img 8.4.2 revs=A1,A2\n"
 	maker := ed25519.NewKeyFromSeed([]byte(strings.Repeat("m", 32)))
 	good := string(ed25519.Sign(maker, []byte(manifest)))
 	for name, c := range map[string]struct {
 		sig       string
+		manifest  string
 		noKey     bool
 		quick     bool
 		want      Outcome
@@ -40,13 +44,14 @@ func TestExpectedSignature(t *testing.T) {
 		adviceHas string
 	}{
 		"verified":  {sig: good, want: Fits},
+		"silent":    {manifest: silent, sig: string(ed25519.Sign(maker, []byte(silent))), want: Unsettled, because: "gives no digest of this image", adviceHas: "SHA-256"},
 		"failed":    {sig: string(ed25519.Sign(maker, []byte("something else"))), want: Misfit, adviceHas: "do not install it"},
 		"missing":   {want: Unsettled, because: "there is none", adviceHas: "get the signature"},
 		"no key":    {sig: good, noKey: true, want: Unsettled, because: "no key", adviceHas: "keys/"},
 		"not asked": {sig: good, quick: true, want: Unsettled, because: "was not verified", adviceHas: "-quick"},
 	} {
 		t.Run(name, func(t *testing.T) {
-			s := scene{manifest: manifest, files: map[string]string{}}
+			s := scene{manifest: cmp.Or(c.manifest, manifest), files: map[string]string{}}
 			if c.sig != "" {
 				s.files["m.sig"] = c.sig
 			}
@@ -74,6 +79,10 @@ func TestExpectedSignature(t *testing.T) {
 				assert.Equal(t, c.want, v.Verdict, dump(v))
 			}
 			all := find(v, "signature")
+			if len(all) == 2 { // of the manifest, and of the image by it
+				assert.Equal(t, Fits, all[0].Outcome)
+				all = all[1:]
+			}
 			require.Len(t, all, 1, dump(v))
 			assert.Equal(t, c.want, all[0].Outcome)
 			assert.Contains(t, all[0].Because, c.because)

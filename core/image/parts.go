@@ -1,6 +1,7 @@
 package image
 
 import (
+	"bytes"
 	"io"
 	"strings"
 
@@ -98,9 +99,15 @@ func (p *Part) enter(set *Set, c *archive.Content, m *Image) error {
 	return p.read(set, inner, head, m)
 }
 
-// leastText is how long a text must be to tell it from a few bytes of code that could be
-// read as one.
-const leastText = 64
+// notStarted tells what nothing can be started of. Bytes that could be read as a text are
+// one only where they have lines.
+func notStarted(kind string, head []byte) bool {
+	if kind != text.Name {
+		return notFirmware[kind]
+	}
+	const longestLine = 1 << 10
+	return bytes.IndexByte(head[:min(len(head), longestLine)], '\n') >= 0
+}
 
 func kindTitle(set *Set, kind string) string {
 	switch kind {
@@ -149,7 +156,7 @@ func (p *Part) read(set *Set, c *archive.Content, head []byte, around *Image) er
 			p.Kind = kind
 		}
 	}
-	if p.Starts && notFirmware[p.Kind] && (p.Kind != text.Name || c.Size() >= leastText) {
+	if p.Starts && notStarted(p.Kind, head) {
 		around.problem("not firmware: its part %s, which is to be started, is %s", p.Name, kindTitle(set, p.Kind))
 	}
 	if m == nil && len(b.found) > 0 {

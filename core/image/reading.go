@@ -85,7 +85,7 @@ func (r *Reading) mustLook(p *Part, head []byte) bool {
 	inner := head[p.Offset:min(int64(len(head)), p.Offset+p.Size)]
 	f := r.set.Sniff(inner)
 	p.Kind = f.name()
-	return archive.CompressionOf(inner) != "" || f != nil && f.Read != nil
+	return archive.CompressionOf(inner) != "" || f != nil && f.Read != nil || p.Starts && (notStarted(p.Kind, inner) || allOf(inner, 0) || allOf(inner, 0xff))
 }
 
 // Kind is the kind of the file as far as its first bytes tell.

@@ -94,7 +94,7 @@ func firstType(schema map[string]any) any {
 }
 
 func TestCheckLooksAroundInTheKit(t *testing.T) {
-	dir := lay(t, map[string]string{"rulebooks/r.yaml": "kind: rulebook\ntitle: x\nlayouts: [qmi.yaml, gone.yaml]\npackages: [{file: '^x$', signature: {item: '*.sig', of: manifest, key: gone.pem}}]\n", "layouts/qmi.yaml": layoutText})
+	dir := lay(t, map[string]string{"rulebooks/r.yaml": "kind: rulebook\ntitle: x\nlayouts: [qmi.yaml, gone.yaml]\npackages: [{file: '^x$', manifest: {item: 'm.json', form: json}, signature: {item: '*.sig', of: manifest, key: gone.pem}}]\n", "layouts/qmi.yaml": layoutText})
 	_, warnings, err := Read(filepath.Join(dir, "rulebooks", "r.yaml"))
 	require.NoError(t, err)
 	require.Len(t, warnings, 2)

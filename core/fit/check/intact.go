@@ -105,6 +105,12 @@ func (c *Case) intact(k Component, it *survey.Item) Line {
 			weak = digest.Cover{Stretch: digest.Stretch{To: it.Size}}
 		}
 	}
+	if b := behind(it); b != nil {
+		over, _ := digest.Weakest(clip(coverage, b.From, b.To))
+		if over.By < digest.ByListBeside {
+			return intactBehind.become(base, b.Title, b.From)
+		}
+	}
 	switch {
 	case !any: // nothing but padding
 		return intactNotAtAll.become(base, "it holds nothing but padding")
@@ -121,12 +127,6 @@ func (c *Case) intact(k Component, it *survey.Item) Line {
 			what = "behind the image"
 		}
 		return intactUncovered.become(base, stretchWords(weak, it.Size), what, uncoveredBy(weak))
-	}
-	if b := behind(it); b != nil {
-		over, _ := digest.Weakest(clip(coverage, b.From, b.To))
-		if over.By < digest.ByListBeside {
-			return intactBehind.become(base, b.Title, b.From)
-		}
 	}
 	held := integrityOf(it)
 	switch {

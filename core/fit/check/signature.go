@@ -22,7 +22,7 @@ var (
 	signatureAbsent   = signatureCheck.Code("absent", Unsettled, "the rulebook expects one, and there is none", "%s: %s", "get the signature from the maker")
 	signatureQuick    = signatureCheck.Code("quick", Unsettled, "it was not verified", "the signature was not verified", "match again without -quick")
 	signatureExtra    = signatureCheck.Code("not_expected", Note, "the image carries one that nobody expects and for which there is no key", "%s: %s", "")
-	signatureCovers   = signatureCheck.Code("covers", Fits, "a signature covers the image: what is signed gives a strong digest of it, or of an archive that holds it", "%s", "")
+	signatureCovers   = signatureCheck.Code("covers", Fits, "a signature covers the image: what is signed gives a strong digest of it, or of an archive that holds it", "what is signed covers it: %s", "")
 	signatureSilent   = signatureCheck.Code("silent", Unsettled, "what is signed gives no digest of the image", "%s is signed, and gives no digest of this image: anybody could have put the image there",
 		"ask the maker for a signed list with a SHA-256 of every image")
 	signatureWeak = signatureCheck.Code("weak_digest", Unsettled, "what is signed gives only a weak digest of the image", "%s is signed, and knows this image by its %s only, which can be forged",
