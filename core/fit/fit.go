@@ -14,6 +14,7 @@ import (
 	"slices"
 
 	"fitcheck/core/device"
+	"fitcheck/core/digest"
 	"fitcheck/core/fit/check"
 	"fitcheck/core/member"
 	"fitcheck/core/rulebook"
@@ -55,6 +56,14 @@ type Chosen struct {
 	Config  string
 	Version string
 	Slot    string
+	// Coverage cuts the image into stretches, each with what proves it.
+	Coverage []digest.Cover
+}
+
+// Proof is the weakest that a verdict rests on: a stretch of an image and what proves it.
+type Proof struct {
+	Item string
+	digest.Cover
 }
 
 // Member is the verdict for one device of a group, or for the only one.
@@ -84,6 +93,8 @@ type Verdict struct {
 	Checks  []Check // about the package as such
 	Notes   []string
 	Next    []string // what to do after an install, by the rulebook
+	// Weakest is the weakest proof that it rests on; nil where no image was chosen.
+	Weakest *Proof
 
 	release check.Release
 	scheme  *version.Scheme
@@ -136,6 +147,7 @@ func Match(d *device.Device, rules Rulebooks, s *survey.Survey, o Options) *Verd
 	v.Checks = check.Sort(v.Checks)
 	v.Verdict = Worse(v.Verdict, check.Worst(v.Checks))
 	v.standsFor(cases)
+	v.Weakest = v.weakest()
 	v.against = len(v.Deciding())
 	for _, c := range cases {
 		note := ""
@@ -152,6 +164,20 @@ func Match(d *device.Device, rules Rulebooks, s *survey.Survey, o Options) *Verd
 		v.Notes = append(v.Notes, "file and folder names were trusted (-trust-names): what only they say counts as said")
 	}
 	return v
+}
+
+// weakest finds the weakest proof of all chosen images.
+func (v *Verdict) weakest() *Proof {
+	var out *Proof
+	for _, m := range v.Members {
+		for _, c := range m.Chosen {
+			w, ok := digest.Weakest(c.Coverage)
+			if ok && (out == nil || out.Holds && !w.Holds || out.Holds == w.Holds && w.By < out.By) {
+				out = &Proof{c.Item, w}
+			}
+		}
+	}
+	return out
 }
 
 // standsFor takes over the release that the package stands for, and what to check
@@ -191,7 +217,7 @@ func judge(c *check.Case) Member {
 	m.Checks = append(m.Checks, c.Carried()...)
 	for _, k := range c.Components() {
 		if best := c.Chosen[k.Name]; best != nil {
-			m.Chosen = append(m.Chosen, Chosen{k.Name, best.Item.Address, c.Configuration(best.Item), best.Version().Value, best.Slot})
+			m.Chosen = append(m.Chosen, Chosen{k.Name, best.Item.Address, c.Configuration(best.Item), best.Version().Value, best.Slot, c.Proofs(best.Item)})
 		}
 	}
 	m.Checks = check.Sort(m.Checks)

@@ -290,7 +290,11 @@ func TestMatch(t *testing.T) {
 	untitled := uimage(arm, kernel, "system", 900)
 	scenes := []scene{
 		{name: "clean fit", want: Fits, check: "revision/main", because: "the manifest names it", afterward: func(t *testing.T, v *Verdict) {
-			assert.Equal(t, []Chosen{{"main", "qm-8.4.2.zip::a.img", "", "8.4.2", "B"}}, v.Members[0].Chosen)
+			got := v.Members[0].Chosen[0]
+			require.Len(t, got.Coverage, 2, "header and payload")
+			assert.Equal(t, "checksum", v.Weakest.By.String())
+			got.Coverage = nil
+			assert.Equal(t, Chosen{"main", "qm-8.4.2.zip::a.img", "", "8.4.2", "B", nil}, got)
 			assert.Equal(t, "8.4.2", v.Release)
 		}},
 

@@ -62,6 +62,12 @@ func (r Report) Markdown(w io.Writer) error {
 			for _, c := range s.Chosen {
 				f("| %s | %s | %s | %s |\n", md(c.Member), md(c.Component), md(c.Item), md(c.Detail))
 			}
+			f("\n")
+			for _, c := range s.Chosen {
+				if len(c.Covers) > 0 {
+					f("- %s: %s\n", md(c.Item), md(strings.Join(c.Covers, "; ")))
+				}
+			}
 		}
 		if len(s.Passed) > 0 {
 			f("\n## Images passed over\n\n| device | component | image | why |\n|---|---|---|---|\n")

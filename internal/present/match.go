@@ -25,6 +25,9 @@ func (s *Screen) match(v *fit.Verdict, instead *fit.Verdict, brief bool) {
 	}
 	verdict()
 	s.aboutMembers(v, len(word)+2)
+	if t := weakestProof(v); t != "" {
+		s.line(len(word)+2, plain, t)
+	}
 	for _, n := range v.Notes {
 		s.line(len(word)+2, info, n)
 	}
@@ -241,6 +244,11 @@ func (s *Screen) images(v *fit.Verdict, m fit.Member, brief bool) {
 				t += "  into slot " + c.Slot
 			}
 			s.hanging("  "+s.paint(strong, pad(c.Component, 10))+" ", 13, plain, t)
+			if !brief {
+				for _, cover := range provenBy(v.Package, c.Coverage) {
+					s.hanging(strings.Repeat(" ", 13), 15, faint, cover)
+				}
+			}
 		}
 	}
 	if len(m.Others) > 0 && !brief {

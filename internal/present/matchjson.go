@@ -1,6 +1,9 @@
 package present
 
-import "fitcheck/core/fit"
+import (
+	"fitcheck/core/digest"
+	"fitcheck/core/fit"
+)
 
 // jsonMatch is a verdict.
 type jsonMatch struct {
@@ -12,6 +15,7 @@ type jsonMatch struct {
 	Release string       `json:"release,omitempty"`
 	Members []jsonMember `json:"members"`
 	Checks  []jsonCheck  `json:"checks"`
+	Weakest *jsonProof   `json:"weakest_proof,omitempty"`
 	Notes   []string     `json:"notes,omitempty"`
 	Next    []string     `json:"next,omitempty"`
 	Instead string       `json:"instead,omitempty"`
@@ -40,7 +44,39 @@ type jsonChosen struct {
 	Config    string `json:"configuration,omitempty"`
 	Version   string `json:"version,omitempty"`
 	Slot      string `json:"slot,omitempty"`
+	// Coverage cuts the image into stretches, each with what proves it.
+	Coverage []jsonCover `json:"coverage,omitempty"`
 }
+
+// jsonCover is a stretch of an image and what proves it.
+type jsonCover struct {
+	From  int64  `json:"from"`
+	To    int64  `json:"to"`
+	By    string `json:"by"`
+	Of    string `json:"of,omitempty"`
+	Holds bool   `json:"holds"`
+}
+
+// jsonProof is the weakest proof that a verdict rests on.
+type jsonProof struct {
+	By    string `json:"by"`
+	Of    string `json:"of,omitempty"`
+	Item  string `json:"item"`
+	From  int64  `json:"from"`
+	To    int64  `json:"to"`
+	Holds bool   `json:"holds"`
+}
+
+// maxCovers is how many stretches of one image a document lists.
+const maxCovers = 1000
+
+func coverageJSON(all []digest.Cover) (out []jsonCover) {
+	for _, c := range all[:min(len(all), maxCovers)] {
+		out = append(out, jsonCover{c.From, c.To, c.By.String(), c.Of, c.Holds})
+	}
+	return out
+}
+
 type jsonOther struct {
 	Component string `json:"component"`
 	Item      string `json:"item"`
@@ -68,14 +104,17 @@ func checksJSON(all []fit.Check) []jsonCheck {
 }
 
 func matchJSON(v, instead *fit.Verdict) jsonMatch {
-	doc := jsonMatch{string(v.Verdict), v.Device, v.Group, v.Package, v.Path, v.Release, []jsonMember{}, checksJSON(v.Checks), v.Notes, Advice(v, instead), ""}
+	doc := jsonMatch{string(v.Verdict), v.Device, v.Group, v.Package, v.Path, v.Release, []jsonMember{}, checksJSON(v.Checks), nil, v.Notes, Advice(v, instead), ""}
+	if w := v.Weakest; w != nil {
+		doc.Weakest = &jsonProof{w.By.String(), w.Of, w.Item, w.From, w.To, w.Holds}
+	}
 	if instead != nil {
 		doc.Instead = instead.Path
 	}
 	for _, m := range v.Members {
 		jm := jsonMember{Name: m.Name, About: m.About, Verdict: string(m.Verdict), Chosen: []jsonChosen{}, Checks: checksJSON(m.Checks)}
 		for _, c := range m.Chosen {
-			jm.Chosen = append(jm.Chosen, jsonChosen(c))
+			jm.Chosen = append(jm.Chosen, jsonChosen{c.Component, c.Item, c.Config, c.Version, c.Slot, coverageJSON(c.Coverage)})
 		}
 		for _, o := range m.Others {
 			jm.Others = append(jm.Others, jsonOther(o))

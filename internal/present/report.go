@@ -86,7 +86,11 @@ type reportLine struct {
 	Cited        bool
 }
 
-type reportChosen struct{ Member, Component, Item, Detail string }
+type reportChosen struct {
+	Member, Component, Item, Detail string
+	Bar                             template.HTML
+	Covers                          []string
+}
 
 type reportPackage struct {
 	Name, Digest, Size string
@@ -143,6 +147,9 @@ func (r Report) section(id string, a Answer) reportSection {
 	if v.Release != "" {
 		s.About = append(s.About, Safe("the package stands for release "+v.Release))
 	}
+	if t := weakestProof(v); t != "" {
+		s.About = append(s.About, Safe(t))
+	}
 	for _, n := range v.Notes {
 		s.About = append(s.About, Safe(n))
 	}
@@ -169,16 +176,24 @@ func (r Report) section(id string, a Answer) reportSection {
 					detail = append(detail, d.lead+d.text)
 				}
 			}
-			s.Chosen = append(s.Chosen, reportChosen{Safe(m.Name), Safe(c.Component), Safe(within(v.Package, c.Item)), Safe(strings.Join(detail, ", "))})
+			s.Chosen = append(s.Chosen, reportChosen{Safe(m.Name), Safe(c.Component), Safe(within(v.Package, c.Item)), Safe(strings.Join(detail, ", ")), coverageBar(v.Package, c.Coverage), safeAll(provenBy(v.Package, c.Coverage))})
 		}
 		for _, o := range m.Others {
-			s.Passed = append(s.Passed, reportChosen{Safe(m.Name), Safe(o.Component), Safe(within(v.Package, o.Item)), Safe(inText(v.Package, o.Because))})
+			s.Passed = append(s.Passed, reportChosen{Safe(m.Name), Safe(o.Component), Safe(within(v.Package, o.Item)), Safe(inText(v.Package, o.Because)), "", nil})
 		}
 	}
 	for _, t := range Advice(v, a.Instead) {
 		s.Next = append(s.Next, Safe(inText(v.Package, t)))
 	}
 	return s
+}
+
+func safeAll(all []string) []string {
+	out := make([]string, len(all))
+	for i, t := range all {
+		out[i] = Safe(t)
+	}
+	return out
 }
 
 // grid lays the checks out: a row for each check and component, a column for

@@ -198,6 +198,9 @@ func clip(all []digest.Cover, from, to int64) []digest.Cover {
 	return out
 }
 
+// Proofs is the coverage of what would be written of an image for this device.
+func (c *Case) Proofs(it *survey.Item) []digest.Cover { return c.written(it, c.Survey.Coverage(it)) }
+
 // written is the coverage of what would be written of an image for this device: of one
 // with several configurations, without the parts that the chosen one does not take.
 func (c *Case) written(it *survey.Item, coverage []digest.Cover) []digest.Cover {
