@@ -72,9 +72,6 @@ func readBzImage(s *Source) (*Image, error) {
 		h.fact(fact.Arch, arch)
 	}
 	m.Extent = setup + syssize*16
-	if n := s.Size(); n >= 0 && n < m.Extent && m.Extent-n < 16 {
-		m.Extent = n // the size in 16-byte units is rounded up
-	}
 	if protocol >= 0x208 {
 		at, n := int64(h.x("payload_offset", 0x248, 4, "of the compressed kernel, from the end of the setup")), int64(h.u("payload_length", 0x24c, 4, "bytes"))
 		if at+n > syssize*16 {

@@ -38,7 +38,9 @@ func (m *Image) Covers(size int64) []digest.Cover {
 	}
 	for _, p := range m.Parts {
 		if p.Check != "" {
-			add(digest.Stretch{From: p.Offset, To: p.Offset + p.Packed}, digest.ByChecksum, p.Name+" "+p.Check, true)
+			for _, s := range p.checked {
+				add(digest.Stretch{From: p.Offset + s.From, To: p.Offset + s.To}, digest.ByChecksum, p.Name+" "+p.Check, true)
+			}
 		}
 		if p.Image == nil || p.Compression != "" {
 			continue
@@ -193,16 +195,54 @@ func (m *Image) tellBehind() {
 	}
 }
 
-// streamCheck names the checksum that a compressed stream carries of what it holds, "" for
-// none: gzip RFC 1952 2.3.1; bzip2; xz 2.1.1.2; zstd RFC 8878 3.1.1.1.1; LZ4 frame 1.6.
-func streamCheck(method archive.Compression, head []byte) string {
+// streamCheck names the checksum that a compressed stream of n bytes carries of what it
+// holds, "" for none, and the stretches of the stream in which no byte can change without
+// changing that: gzip RFC 1952 2.3; bzip2; xz 2.1; zstd RFC 8878 3.1.1; LZ4 frame 1.6. What
+// its header says of names and times, and the bits that fill up the last byte of packed
+// data, are not among them.
+func streamCheck(method archive.Compression, head []byte, n int64) (name string, covers []digest.Stretch) {
+	from, until := int64(0), n
+	const trailer = 8 // of gzip: CRC-32 and length
 	switch {
-	case method == archive.GzipStream, method == archive.Bzip2Stream:
+	case method == archive.GzipStream:
+		from, until = gzipHeader(head), n-trailer-1
+		covers = []digest.Stretch{{From: n - trailer, To: n}}
+	case method == archive.Bzip2Stream:
+		from, until = 10, n-1
 	case method == archive.XzStream && len(head) > 7 && head[7]&15 != 0:
 	case method == archive.ZstdStream && len(head) > 4 && head[4]&4 != 0:
+		from = 18 // the longest header
 	case method == archive.Lz4Stream && len(head) > 4 && head[0] == 4 && head[4]&4 != 0:
+		from = 19
 	default:
-		return ""
+		return "", nil
 	}
-	return fmt.Sprintf("checksum of its %s stream", method)
+	if from < until {
+		covers = append([]digest.Stretch{{From: from, To: until}}, covers...)
+	}
+	return fmt.Sprintf("checksum of its %s stream", method), covers
+}
+
+// gzipHeader is the length of a gzip header, as far as the first bytes tell.
+func gzipHeader(head []byte) int64 {
+	at := 10
+	if len(head) < at {
+		return int64(at)
+	}
+	flags := head[3]
+	if flags&4 != 0 && len(head) > at+2 {
+		at += 2 + int(head[at]) + int(head[at+1])<<8
+	}
+	for _, bit := range []byte{8, 16} { // name, comment
+		for flags&bit != 0 && at < len(head) {
+			at++
+			if head[at-1] == 0 {
+				break
+			}
+		}
+	}
+	if flags&2 != 0 {
+		at += 2
+	}
+	return int64(at)
 }

@@ -113,7 +113,7 @@ func samples() []sample {
 		{name: "jffs2 little", kind: "jffs2", data: jffs2(le), sums: 1, open: true},
 		{name: "jffs2 big", kind: "jffs2", data: jffs2(be), sums: 1, open: true},
 		{name: "ubi", kind: "ubi", data: ubi(), sums: 3, open: true, parts: []string{"rootfs unknown"}, patches: []patch{{"data", 20, "\xff\xff\xff\xff", "makes no sense"}, {"static data", testPEB + 130, "x", "static volumes does not match"}}},
-		{name: "ubifs", kind: "ubifs", data: ubifs(), sums: 2, open: true, patches: []patch{{"length", 16, "\xff\xff\xff\xff", "announces"}, {"second node", 4096 + 100, "x", "nodes that begin"}}},
+		{name: "ubifs", kind: "ubifs", data: ubifs(), sums: 2, open: true, patches: []patch{{"length", 16, "\xff\xff\xff\xff", "announces"}, {"second node", 4096 + 100, "x", "CRCs of its nodes"}}},
 		{name: "ext4", kind: "ext", data: ext4(), sums: 1, facts: map[fact.Name]string{fact.Type: "ext4", fact.Title: "tram"}, patches: []patch{{"blocks", 1024 + 4, "\xff\xff\xff\x7f", "truncated"}}},
 		{name: "erofs", kind: "erofs", data: erofs(), sums: 1, facts: map[fact.Name]string{fact.Title: "tram"}, patches: []patch{{"blocks", 1024 + 36, "\xff\xff\xff\x7f", "truncated"}, {"block size", 1024 + 12, "\x40", "2^64"}}},
 		{name: "fat", kind: "fat", data: fat16(), facts: map[fact.Name]string{fact.Type: "fat16", fact.Title: "TRAM"}, patches: []patch{{"sectors", 19, "\xff\xff", "truncated"}, {"tables", 22, "\xff\xff", "tables take more"}}},

@@ -222,8 +222,12 @@ type Part struct {
 	Starts bool
 	// Packed is how many bytes the compressed stream takes; Check names the checksum
 	// that it carries of what it holds, and which holds.
-	Packed int64
-	Check  string
+	Packed  int64
+	Check   string
+	checked []digest.Stretch // of the stream
+	// Scattered: the rest of it lies elsewhere, so that what it announces says nothing of
+	// its size here.
+	Scattered bool
 	// Opaque parts are not looked into.
 	Opaque bool
 	// Guess: that something compressed lies here is a guess, so that it is no

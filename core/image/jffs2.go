@@ -70,6 +70,9 @@ func readJFFS2(s *Source) (*Image, error) {
 	}
 	m.field("nodes", 0, nil, fmt.Sprint(sc.nodes), fmt.Sprintf("%d directory entries, %d inodes", sc.entries, sc.inodes))
 	m.checked("CRCs of its nodes", fmt.Sprintf("%d hold", sc.sums), sc.got(), stretch(0, s.Size()), 8)
+	if n := len(m.Sums); n > 0 {
+		m.Sums[n-1].Covers = sc.covered(s.Size())
+	}
 	return m, nil
 }
 
@@ -79,6 +82,36 @@ type jffs2Scan struct {
 	at, firstBad           int64
 	nodes, entries, inodes int
 	sums, bad              int
+	// stray is what no node's checksum covers and is not erased, in its order.
+	stray []digest.Stretch
+}
+
+// maxStray is how many such stretches are told apart.
+const maxStray = 1000
+
+func (sc *jffs2Scan) strays(from, to int64) {
+	n := len(sc.stray)
+	if n > 0 && (sc.stray[n-1].To >= from || n == maxStray) {
+		sc.stray[n-1].To = max(sc.stray[n-1].To, to)
+		return
+	}
+	sc.stray = append(sc.stray, digest.Stretch{From: from, To: to})
+}
+
+// covered is all but what strays.
+func (sc *jffs2Scan) covered(size int64) []digest.Stretch {
+	out := []digest.Stretch{}
+	at := int64(0)
+	for _, s := range sc.stray {
+		if at < s.From {
+			out = append(out, digest.Stretch{From: at, To: min(s.From, size)})
+		}
+		at = s.To
+	}
+	if at < size {
+		out = append(out, digest.Stretch{From: at, To: size})
+	}
+	return out
 }
 
 func (sc *jffs2Scan) got() string {
@@ -116,6 +149,9 @@ func (sc *jffs2Scan) run() error {
 	for {
 		head, err := sc.r.Peek(12)
 		if err == io.EOF {
+			if !allOf(head, 0xff) && !allOf(head, 0) {
+				sc.strays(sc.at, sc.at+int64(len(head)))
+			}
 			return nil
 		}
 		if err != nil {
@@ -130,17 +166,21 @@ func (sc *jffs2Scan) run() error {
 			continue
 		}
 		if !sc.check(head[:8], sc.order.Uint32(head[8:])) {
+			sc.strays(sc.at, sc.at+4)
 			if err := sc.skip(4); err != nil {
 				return err
 			}
 			continue
 		}
 		sc.nodes++
-		node, err := sc.r.Peek(int(length))
+		node, err := sc.r.Peek(int(length+3) &^ 3)
 		if err != nil && err != io.EOF {
 			return err
 		}
-		sc.node(node, int(length))
+		if pad := node[min(len(node), int(length)):]; !allOf(pad, 0xff) && !allOf(pad, 0) {
+			sc.strays(sc.at+length, sc.at+length+int64(len(pad)))
+		}
+		sc.node(node[:min(len(node), int(length))], int(length))
 		if err := sc.skip((length + 3) &^ 3); err != nil {
 			return err
 		}
@@ -152,6 +192,9 @@ func (sc *jffs2Scan) gap() error {
 	for {
 		b, err := sc.r.Peek(64 << 10)
 		if len(b) < 4 {
+			if !allOf(b, 0xff) && !allOf(b, 0) {
+				sc.strays(sc.at, sc.at+int64(len(b)))
+			}
 			return sc.skip(int64(len(b)) + 1)
 		}
 		if err != nil && err != io.EOF {
@@ -160,6 +203,9 @@ func (sc *jffs2Scan) gap() error {
 		n := 4
 		for n+4 <= len(b) && bytes.Equal(b[n:n+4], []byte{0xff, 0xff, 0xff, 0xff}) {
 			n += 4
+		}
+		if !allOf(b[:4], 0xff) && !allOf(b[:4], 0) {
+			sc.strays(sc.at, sc.at+4)
 		}
 		if err := sc.skip(int64(n)); err != nil {
 			return err
@@ -189,5 +235,11 @@ func (sc *jffs2Scan) node(b []byte, length int) {
 		if n := int(u32(48)); n >= 0 && 68+n <= length {
 			sc.check(b[68:68+n], u32(60))
 		}
+	case kind == 0x2006 && length >= 32: // summary
+		sc.check(b[:24], u32(28))
+		sc.check(b[32:length], u32(24))
+	case kind == 0x2003 && length == 12: // clean marker
+	case length > 12 && !allOf(b[12:length], 0xff) && !allOf(b[12:length], 0):
+		sc.strays(sc.at+12, sc.at+int64(length))
 	}
 }

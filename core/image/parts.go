@@ -64,7 +64,7 @@ func (p *Part) enter(set *Set, c *archive.Content, m *Image) error {
 	}
 	defer inner.Close()
 	if wrong == nil {
-		p.Check = streamCheck(method, head)
+		p.Check, p.checked = streamCheck(method, head, p.Packed)
 	}
 	if wrong != nil {
 		cut := strings.HasPrefix(wrong.What, "truncated")
@@ -164,6 +164,9 @@ func (p *Part) read(set *Set, c *archive.Content, head []byte, around *Image) er
 	}
 	if m != nil {
 		b.tell(m)
+		if p.Scattered {
+			m.Extent = 0
+		}
 		if err := m.findBehind(set, c); err != nil {
 			return err
 		}

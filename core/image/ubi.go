@@ -71,6 +71,9 @@ type ubiVolume struct {
 	first  int64 // offset of its first block's data
 	blocks int
 	static bool
+	last   int64 // number of its last block
+	// announced is how many blocks it has by its own account; 0 when it does not say.
+	announced int64
 }
 
 func readUBI(s *Source) (*Image, error) {
@@ -145,6 +148,10 @@ func readUBI(s *Source) (*Image, error) {
 			volumes[id] = vol
 		}
 		vol.blocks++
+		vol.last = max(vol.last, int64(lnum))
+		if vol.static {
+			vol.announced = int64(binary.BigEndian.Uint32(v[24:]))
+		}
 		if lnum == 0 && at+data < s.Size() {
 			vol.first = at + data
 		}
@@ -162,7 +169,37 @@ func readUBI(s *Source) (*Image, error) {
 		content.tell(m, "CRCs of its volume table and static volumes", s.Size(), data)
 	}
 	m.ubiParts(volumes, names, peb-data)
-	return m, nil
+	return m, m.ubiWhole(s, volumes, peb)
+}
+
+// ubiWhole holds what the volumes announce against the blocks that are there.
+func (m *Image) ubiWhole(s *Source, volumes map[uint64]*ubiVolume, peb int64) error {
+	if rest := s.Size() % peb; rest != 0 {
+		if b, err := s.UpTo(s.Size()-rest, 4); err != nil {
+			return err
+		} else if len(b) > 0 && string(b) == "UBI#"[:len(b)] {
+			m.problem("truncated: its last erase block has %d bytes, and the others %d", rest, peb)
+		}
+	}
+	for _, v := range volumes {
+		if !v.static && v.first >= 0 {
+			b, err := s.UpTo(v.first, 48)
+			if err != nil {
+				return err
+			}
+			// The superblock of a UBIFS says how many blocks it takes.
+			if len(b) == 48 && binary.LittleEndian.Uint32(b) == 0x06101831 && b[20] == 6 {
+				v.announced = int64(binary.LittleEndian.Uint32(b[40:]))
+			}
+		}
+		switch {
+		case v.announced > 0 && v.last+1 < v.announced:
+			m.problem("truncated: the volume %s announces %d blocks, and there are %d", v.name, v.announced, v.last+1)
+		case v.static && v.announced > int64(v.blocks), int64(v.blocks) <= v.last && v.static:
+			m.problem("the volume %s announces %d blocks, and %d of them are there", v.name, v.announced, v.blocks)
+		}
+	}
+	return nil
 }
 
 func allOf(b []byte, v byte) bool {
@@ -230,7 +267,7 @@ func (m *Image) ubiParts(volumes map[uint64]*ubiVolume, names map[uint64]string,
 		}
 		m.field(fmt.Sprintf("volume[%d]", v.id), max(0, v.first), nil, v.name, fmt.Sprintf("%s, %d blocks", kind, v.blocks))
 		if v.first >= 0 {
-			m.part(v.name, v.first, leb)
+			m.part(v.name, v.first, leb).Scattered = v.blocks > 1
 		}
 	}
 	m.fact(fact.Type, "filesystem", 0, 4)
@@ -274,32 +311,49 @@ func readUBIFS(s *Source) (*Image, error) {
 	sb.u("format", 80, 4, "")
 	m.Compression = sb.named("compression", 84, 2, map[uint64]string{0: "none", 1: "lzo", 2: "gzip", 3: "zstd"})
 	sb.add("uuid", 108, 16, uuid(b[108:124]), "")
-	// Every block of a written file system begins with a node.
-	var t tally
-	if size < 1<<12 || size > 8<<20 || s.Size() < 0 && !s.Whole() {
+	if size < 1<<12 || size > 8<<20 || count > 1<<31 {
+		return m, fmt.Errorf("its superblock announces %d blocks of %d bytes", count, size)
+	}
+	m.Extent = size * count
+	if s.Size() < 0 && !s.Whole() {
 		return m, nil
 	}
-	for i := int64(1); i < min(count, s.Size()/size); i++ {
-		b, err := s.UpTo(i*size, 24)
+	return m, m.ubifsNodes(s, size)
+}
+
+// ubifsNodes recomputes the CRCs of all nodes, block by block: nodes follow each other,
+// each at a multiple of 8, up to what is erased. The blocks of the tree of properties have
+// none.
+func (m *Image) ubifsNodes(s *Source, size int64) error {
+	var t tally
+	var covers []digest.Stretch
+	for at := int64(0); at < min(m.Extent, s.Size()); at += size {
+		b, err := s.UpTo(at, int(size))
 		if err != nil {
-			return m, err
+			return err
 		}
-		if len(b) < 24 || binary.LittleEndian.Uint32(b) != 0x06101831 {
-			continue
+		for off := 0; off+24 <= len(b) && binary.LittleEndian.Uint32(b[off:]) == 0x06101831; {
+			n := int(binary.LittleEndian.Uint32(b[off+16:]))
+			if n < 24 || off+n > len(b) {
+				t.add(false, at+int64(off))
+				break
+			}
+			t.add(binary.LittleEndian.Uint32(b[off+4:]) == rawCRC(b[off+8:off+n]), at+int64(off))
+			from, to := at+int64(off), at+int64(off+n)
+			if k := len(covers); k > 0 && covers[k-1].To >= from-8 {
+				covers[k-1].To = to
+			} else if k < maxSums {
+				covers = append(covers, digest.Stretch{From: from, To: to})
+			}
+			if b[off+20] == 5 && n >= 28 { // padding: what follows is filled up
+				n += int(min(binary.LittleEndian.Uint32(b[off+24:]), uint32(len(b))))
+			}
+			off += (n + 7) &^ 7
 		}
-		n := int64(binary.LittleEndian.Uint32(b[16:]))
-		if n < 24 || n > size {
-			t.add(false, i*size)
-			continue
-		}
-		node, err := s.Bytes(i*size, int(n))
-		if err == errBeyond {
-			return m, err
-		}
-		t.add(err == nil && binary.LittleEndian.Uint32(b[4:]) == rawCRC(node[8:]), i*size)
 	}
-	if t.n > 0 {
-		t.tell(m, "CRCs of the nodes that begin its blocks", 0, 4)
+	t.tell(m, "CRCs of its nodes", m.Extent, 4)
+	if k := len(m.Sums); k > 0 {
+		m.Sums[k-1].Covers = covers
 	}
-	return m, nil
+	return nil
 }
