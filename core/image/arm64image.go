@@ -56,6 +56,7 @@ func readFlatKernel(s *Source) (*Image, error) {
 	m.fact(fact.OS, "linux", 56, 4)
 	m.fact(fact.Type, "kernel", 56, 4)
 	m.fact(fact.Component, "main", 56, 4)
+	m.peExtent(s)
 	m.appendedTree(s, 0)
 	return m, nil
 }

@@ -3,6 +3,7 @@ package image
 import (
 	"bytes"
 	"encoding/binary"
+	"fmt"
 	"hash/crc32"
 	"io"
 	"regexp"
@@ -72,6 +73,11 @@ func readBzImage(s *Source) (*Image, error) {
 		h.fact(fact.Arch, arch)
 	}
 	m.Extent = setup + syssize*16
+	// A signed one is an EFI program, too, and says where its signatures are.
+	if off, n := peSignatures(s); off >= m.Extent && off-m.Extent < 4096 {
+		m.field("signatures", off, nil, fmt.Sprint(n), "bytes of signatures of the EFI program")
+		m.Extent = off + n
+	}
 	if protocol >= 0x208 {
 		at, n := int64(h.x("payload_offset", 0x248, 4, "of the compressed kernel, from the end of the setup")), int64(h.u("payload_length", 0x24c, 4, "bytes"))
 		if at+n > syssize*16 {

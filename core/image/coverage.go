@@ -15,6 +15,8 @@ type Behind struct {
 	From, To int64
 	// Padding: all of it is 00, or all of it is FF.
 	Padding bool
+	// Signed: it is the signature of a kernel module.
+	Signed bool
 	// Kind is the format of a further image there, "" where there is none.
 	Kind, Title string
 }
@@ -60,6 +62,8 @@ func (m *Image) Covers(size int64) []digest.Cover {
 	}
 	if b := m.Behind; b != nil && b.Padding {
 		out = append(out, digest.Cover{Stretch: digest.Stretch{From: b.From, To: min(b.To, size)}, By: digest.ByStructure, Of: "padding", Holds: true, Padding: true})
+	} else if b != nil && b.Signed {
+		add(digest.Stretch{From: b.From, To: b.To}, digest.ByStructure, "signature of a kernel module, not verified", true)
 	}
 	return out
 }
@@ -150,7 +154,13 @@ type behind struct {
 	begun   bool
 	content int64 // where something else than 00 or FF begins
 	head    []byte
+	last    []byte
 }
+
+// moduleSignature ends a signed kernel module (Linux kernel,
+// include/linux/module_signature.h).
+const moduleSignature = "~Module signature appended~\n"
+
 
 // Write takes the next bytes that follow the image.
 func (b *behind) Write(p []byte) (int, error) {
@@ -168,6 +178,8 @@ func (b *behind) Write(p []byte) (int, error) {
 		b.head = append(b.head, p[:min(len(p), room)]...)
 	}
 	b.pos += int64(len(p))
+	b.last = append(b.last, p[max(0, len(p)-len(moduleSignature)):]...)
+	b.last = b.last[max(0, len(b.last)-len(moduleSignature)):]
 	return len(p), nil
 }
 
@@ -175,7 +187,7 @@ func (b *behind) tell(set *Set, size int64) *Behind {
 	if !b.begun {
 		return nil
 	}
-	out := &Behind{From: b.from, To: size, Padding: b.zero || b.erased}
+	out := &Behind{From: b.from, To: size, Padding: b.zero || b.erased, Signed: string(b.last) == moduleSignature}
 	if f := set.Sniff(b.head); !out.Padding && f != nil && f.Firmware {
 		out.Kind, out.Title = f.Name, f.Title
 	}
@@ -185,7 +197,7 @@ func (b *behind) tell(set *Set, size int64) *Behind {
 // tellBehind puts what follows the image into words.
 func (m *Image) tellBehind() {
 	switch b := m.Behind; {
-	case b == nil || b.Padding:
+	case b == nil || b.Padding || b.Signed:
 	case b.Kind != "":
 		m.note("%d bytes follow the image; a further image (%s) begins there", b.To-b.From, b.Title)
 	case len(m.Sums) > 0:

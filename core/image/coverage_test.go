@@ -12,7 +12,7 @@ import (
 // places are offsets into a sample: all of a short one, and of a long one as many.
 func places(n int) []int {
 	var out []int
-	step := max(1, n/1500)
+	step := max(1, n/500)
 	for i := 0; i < n; i += step {
 		out = append(out, i)
 	}

@@ -122,6 +122,24 @@ func readPE(s *Source) (*Image, error) {
 	return m, nil
 }
 
+// peSignatures finds where a PE program keeps its signatures; 0 for none.
+func peSignatures(s *Source) (off, n int64) {
+	le := binary.LittleEndian
+	b, err := s.UpTo(0x3c, 4)
+	if err != nil || len(b) < 4 {
+		return 0, 0
+	}
+	b, err = s.UpTo(int64(le.Uint32(b)), 24+112+8*5)
+	if err != nil || len(b) < 24+112+8*5 || string(b[:4]) != "PE\x00\x00" {
+		return 0, 0
+	}
+	dirs := 24 + 96
+	if le.Uint16(b[24:]) == 0x20b {
+		dirs = 24 + 112
+	}
+	return int64(le.Uint32(b[dirs+8*4:])), int64(le.Uint32(b[dirs+8*4+4:]))
+}
+
 // peChecksum adds the file as 16-bit words with carry, its own place as zero,
 // and then the file's length.
 func (m *Image) peChecksum(s *Source, at int64, want uint64) error {

@@ -270,7 +270,9 @@ func (s *Survey) problem(address string, p archive.Problem) {
 
 // resolve finds the item that a list means by a file name: relative to the
 // list's folder, else to the root of the archive it lies in, else to the root
-// of the package.
+// of the package; else in the one archive that holds such a file, of those that
+// lie beside the list or beside the archive it lies in, as where one archive of
+// a package holds the lists and another the files.
 func (s *Survey) resolve(list, file string) *Item {
 	level, name := "", list
 	if i := strings.LastIndex(list, "::"); i >= 0 {
@@ -287,9 +289,50 @@ func (s *Survey) resolve(list, file string) *Item {
 				return it
 			}
 		}
+		var found *Item
+		for _, l := range s.neighbours(level) {
+			if it := s.inside(l, p); it != nil {
+				if found != nil {
+					return nil // nobody says which is meant
+				}
+				found = it
+			}
+		}
+		if found != nil {
+			return found
+		}
 	}
 	return nil
 }
+
+// neighbours lists the archives that lie in one, and those that lie beside it.
+func (s *Survey) neighbours(level string) []string {
+	if s.beside == nil {
+		s.beside = map[string][]string{}
+		for _, it := range s.Items {
+			if it.Container == archive.None {
+				continue
+			}
+			around := ""
+			if i := strings.LastIndex(it.Address, "::"); i >= 0 {
+				around = it.Address[:i]
+			}
+			s.beside[around] = append(s.beside[around], it.Address)
+		}
+	}
+	out := s.beside[level]
+	if i := strings.LastIndex(level, "::"); i >= 0 {
+		for _, l := range s.beside[level[:i]] {
+			if l != level {
+				out = append(slices.Clip(out), l)
+			}
+		}
+	}
+	return out[:min(len(out), maxNeighbours)]
+}
+
+// maxNeighbours is how many archives a list may speak of.
+const maxNeighbours = 32
 
 // inside finds an item by its path below a level; names that are written
 // with a leading "./" are the same.

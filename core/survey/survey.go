@@ -84,6 +84,7 @@ type Survey struct {
 	Parts []*Survey
 
 	byAddress map[string]*Item
+	beside    map[string][]string // archives by what they lie in
 }
 
 // Item is one file of the package.
@@ -429,12 +430,34 @@ func (c *collector) Report(p archive.Problem) {
 }
 
 func (c *collector) Begin(a *archive.Item, head []byte) archive.Sink {
-	s := &sink{c: c, it: &Item{Item: a, coverage: &coverage{}}, sums: digest.NewMulti(c.algorithms...)}
+	s := &sink{c: c, it: &Item{Item: a, coverage: &coverage{}}, sums: digest.NewMulti(c.wants()...)}
 	s.reading = image.Begin(c.options.Formats, head, a.Size, a.Container != archive.None)
 	if a.Container == archive.None && c.wanted(a, s.reading.Kind(), head) {
 		s.it.text = &textBuffer{}
 	}
 	return s
+}
+
+// wants lists the digests that are computed of the items that begin now.
+func (c *collector) wants() []digest.Algorithm {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	return c.algorithms
+}
+
+// learn adds the digests that a list gives, so that what comes after the list in its
+// archive is hashed for it on the same pass.
+func (c *collector) learn(list []byte) {
+	first := manifest.ReadSums("", list[:min(len(list), archive.HeadSize)])
+	if len(first.Entries) == 0 || c.options.Quick {
+		return
+	}
+	a := first.Entries[0].Sum.Algorithm
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	if !slices.Contains(c.algorithms, a) {
+		c.algorithms = append(slices.Clip(c.algorithms), a)
+	}
 }
 
 // wanted tells whether the text of an item may be needed once the package is
@@ -540,6 +563,9 @@ func (s *sink) End(content *archive.Content, problems []archive.Problem) error {
 			it.Problems = append(it.Problems, archive.Problem{Item: it.Address, Class: archive.Note, What: what})
 		}
 		it.Witnesses = append(it.Witnesses, fact.Witness{Kind: fact.Header, Name: m.Format, Claims: m.Claims()})
+	}
+	if t := it.text; t != nil && kind == "text" && manifest.IsSums(t.data) {
+		s.c.learn(t.data)
 	}
 	s.c.mu.Lock()
 	defer s.c.mu.Unlock()

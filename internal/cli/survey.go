@@ -71,12 +71,17 @@ func (c *call) survey(ctx context.Context, k *kit.Kit, name string, prefer *rule
 	return survey.Run(ctx, k.Package(name), o)
 }
 
-// surveyStatus: 4 when nothing could be read, 1 when something is wrong.
+// surveyStatus: 4 when nothing could be read, 1 when something is wrong, 3 when something
+// only cannot be read by this program.
 func surveyStatus(s *survey.Survey) int {
 	status, denied := exitFits, false
 	for _, p := range s.Problems {
-		if p.Class != archive.Note {
+		switch {
+		case p.Class == archive.Note:
+		case p.Class != archive.Unreadable:
 			status = exitMisfit
+		case status == exitFits:
+			status = exitUnsettled
 		}
 		denied = denied || p.Class == archive.Denied
 	}
