@@ -86,7 +86,7 @@ func TestAnnouncedSizes(t *testing.T) {
 			if left := int64(n) - cut.Extent; (left == 0 && cut.Extent < m.Extent || left > 0 && w.By == digest.Unproven) && s.kind == "zimage" {
 				continue
 			}
-			if s.kind == "ubi" && n%testPEB == 0 {
+			if s.kind == "ubi" && (n%testPEB == 0 || n < testPEB) {
 				continue // which volumes may take more blocks, it does not say
 			}
 			if told < 3 {

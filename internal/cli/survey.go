@@ -72,13 +72,14 @@ func (c *call) survey(ctx context.Context, k *kit.Kit, name string, prefer *rule
 }
 
 // surveyStatus: 4 when nothing could be read, 1 when something is wrong, 3 when something
-// only cannot be read by this program.
+// in it cannot be read by this program. A file of which nothing at all is known is a
+// problem.
 func surveyStatus(s *survey.Survey) int {
 	status, denied := exitFits, false
 	for _, p := range s.Problems {
 		switch {
 		case p.Class == archive.Note:
-		case p.Class != archive.Unreadable:
+		case p.Class != archive.Unreadable, s.Root() != nil && p.Item == s.Name && s.Root().Kind == "unknown":
 			status = exitMisfit
 		case status == exitFits:
 			status = exitUnsettled
