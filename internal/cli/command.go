@@ -182,7 +182,9 @@ func failure(err error) (code, where string) {
 func (cmd *command) call(ctx context.Context, args []string, env Env) int {
 	out, within := env.Stdout.(*checkedWriter) // within another command: that one tells
 	if !within {
-		out = &checkedWriter{w: env.Stdout}
+		guard := present.NewGuard(env.Stdout, env.Color)
+		defer guard.Flush()
+		out = &checkedWriter{w: guard}
 		env.Stdout = out
 	}
 	c := &call{env: env, limits: archive.DefaultLimits()}

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"io"
 	"os"
 	"path/filepath"
 	"strings"
@@ -54,12 +55,16 @@ func writeNew(file string, replace bool, write func(b *strings.Builder) error) e
 	} else if err != nil && !errors.Is(err, os.ErrNotExist) {
 		return err
 	}
-	var b strings.Builder
+	var b, guarded strings.Builder
 	if err := write(&b); err != nil {
+		return err
+	}
+	guard := present.NewGuard(&guarded, false)
+	if _, err := io.WriteString(guard, b.String()); err != nil {
 		return err
 	}
 	if err := os.MkdirAll(filepath.Dir(file), 0o755); err != nil {
 		return err
 	}
-	return maybe.WriteFile(file, []byte(b.String()), 0o644)
+	return maybe.WriteFile(file, []byte(guarded.String()), 0o644)
 }
