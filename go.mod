@@ -7,7 +7,6 @@ require (
 	github.com/agext/levenshtein v1.2.3
 	github.com/bmatcuk/doublestar/v4 v4.10.4
 	github.com/bodgit/sevenzip v1.6.5
-	github.com/cavaliergopher/cpio v1.0.1
 	github.com/diskfs/go-diskfs v1.9.4
 	github.com/google/renameio/v2 v2.0.2
 	github.com/jedib0t/go-pretty/v6 v6.8.3
@@ -24,7 +23,6 @@ require (
 	golang.org/x/sync v0.24.0
 	golang.org/x/term v0.47.0
 	golang.org/x/text v0.43.0
-	gopkg.in/ini.v1 v1.67.3
 )
 
 require (

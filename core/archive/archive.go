@@ -151,13 +151,16 @@ type Limits struct {
 	TotalFree  int64
 	// Window bounds the memory that one compressed stream asks for to be inflated.
 	Window int64
-	// Text bounds one manifest, list or note; it is for those who read them.
-	Text int64
+	// Text bounds one manifest, list or note; Records, Values and Facts what one of them
+	// expands to: its records, the values of one list, and all that is said. They are for
+	// those who read them.
+	Text                   int64
+	Records, Values, Facts int
 }
 
 // DefaultLimits returns the bounds that hold when nothing else is asked for.
 func DefaultLimits() Limits {
-	return Limits{Depth: 8, Items: 100_000, Bytes: 16 << 30, ItemRatio: 1000, ItemFree: 64 << 20, TotalRatio: 200, TotalFree: 1 << 30, Window: 128 << 20, Text: 16 << 20}
+	return Limits{Depth: 8, Items: 100_000, Bytes: 16 << 30, ItemRatio: 1000, ItemFree: 64 << 20, TotalRatio: 200, TotalFree: 1 << 30, Window: 128 << 20, Text: 16 << 20, Records: 100_000, Values: 10_000, Facts: 500_000}
 }
 
 // The names of the bounds.
@@ -168,6 +171,9 @@ const (
 	BoundItemRatio  = "ratio of inflated to packed bytes of one item"
 	BoundTotalRatio = "ratio of inflated to packed bytes in all"
 	BoundText       = "bytes of one text"
+	BoundRecords    = "records of one manifest"
+	BoundValues     = "values of one list"
+	BoundFacts      = "facts that one text expands to"
 	BoundWindow     = "memory that one compressed stream asks for"
 )
 

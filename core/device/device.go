@@ -97,6 +97,10 @@ func Read(file string, data []byte) (*Device, error) {
 	case !g.Set() && d.Uniform:
 		fail(d.Kind.Spot, "uniform goes with a group", "add group: and members:, or take uniform out")
 	}
+	if n := len(d.Members); n > maxMembers {
+		fail(d.Members[maxMembers].Spot, fmt.Sprintf("a %s has at most %d members, and these are %d", d.Group.Text, maxMembers, n), "write a device file for each group that is one")
+		return nil, errs
+	}
 	seen := map[string]bool{}
 	for i := range d.Members {
 		m := &d.Members[i]
@@ -114,7 +118,19 @@ func Read(file string, data []byte) (*Device, error) {
 }
 
 // check finds what is wrong with one box.
+// Bounds of what one device file says: members of a group, and the entries of one list or
+// mapping.
+const (
+	maxMembers = 1000
+	maxEntries = 1000
+)
+
 func check(u *Unit, fail func(at y.Spot, message, advice string)) {
+	for name, n := range map[string]int{"boards": len(u.Boards), "features": len(u.Features), "attached": len(u.Attached), "slots": len(u.Slots), "installed": len(u.Installed.Entries), "companions": len(u.Companions.Entries)} {
+		if n > maxEntries {
+			fail(u.Name.Spot, fmt.Sprintf("%s has %d entries, and at most %d are read", name, n, maxEntries), "leave out what is not of this device")
+		}
+	}
 	if p := u.Platform; p.Set() && p.Text != "physical" && p.Text != "virtual" {
 		fail(p.Spot, fmt.Sprintf("platform is physical or virtual, not %q", p.Text), "")
 	}

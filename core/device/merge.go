@@ -5,6 +5,8 @@ import (
 	"slices"
 	"strings"
 
+	"golang.org/x/text/cases"
+
 	"fitcheck/core/fact"
 	y "fitcheck/core/yamlfile"
 )
@@ -59,7 +61,7 @@ type Draft struct {
 // source, what it says of the device's state gives way to what was read now.
 func Merge(readings []*Reading, byHand []Value, have *Device, k Knowledge) *Draft {
 	d := &Draft{}
-	m := &merger{d: d, k: k, said: map[[2]string][]Value{}}
+	m := &merger{d: d, k: k, said: map[[2]string][]Value{}, order: map[string][]string{}, members: map[string]bool{}}
 	for _, r := range readings {
 		d.Notes = append(d.Notes, r.Notes...)
 		switch {
@@ -89,20 +91,22 @@ func Merge(readings []*Reading, byHand []Value, have *Device, k Knowledge) *Draf
 }
 
 type merger struct {
-	d      *Draft
-	k      Knowledge
-	order  [][2]string // member and key, as they came
-	said   map[[2]string][]Value
-	byHand []Value
+	d       *Draft
+	k       Knowledge
+	order   map[string][]string // keys by member, as they came
+	said    map[[2]string][]Value
+	members map[string]bool
+	byHand  []Value
 }
 
 func (m *merger) say(v Value) {
 	at := [2]string{v.Member, v.Key}
 	if _, ok := m.said[at]; !ok {
-		m.order = append(m.order, at)
+		m.order[v.Member] = append(m.order[v.Member], v.Key)
 	}
 	m.said[at] = append(m.said[at], v)
-	if v.Member != "" && !slices.Contains(m.d.Members, v.Member) {
+	if v.Member != "" && !m.members[v.Member] {
+		m.members[v.Member] = true
 		m.d.Members = append(m.d.Members, v.Member)
 	}
 }
@@ -192,12 +196,11 @@ func (m *merger) settle(member string) {
 		model = m.one("", "model")
 	}
 	m.promote(member, "revision", func(text string) (string, bool) { return text, model != "" && m.k.Revision(model, text) })
-	for _, at := range m.order {
-		if at[0] == member {
-			m.decide(member, at[1])
-		}
+	from := len(m.d.Findings)
+	for _, key := range m.order[member] {
+		m.decide(member, key)
 	}
-	m.oneActive(member)
+	m.oneActive(member, from)
 }
 
 // promote makes guesses sure that a rulebook confirms.
@@ -309,7 +312,11 @@ func (m *merger) decide(member, key string) {
 		m.d.Findings = append(m.d.Findings, Finding{member, key, m.added(key, pick)})
 		return
 	}
-	if different := distinct(pick, m.same); len(different) > 1 {
+	if different := m.distinct(pick); len(different) > 1 {
+		if n := len(different) - maxContradicting; n > 0 {
+			m.d.Notes = append(m.d.Notes, fmt.Sprintf("%s: %d more values are said of it", label(member, key), n))
+			different = different[:maxContradicting]
+		}
 		m.d.Contradictions = append(m.d.Contradictions, Contradiction{member, key, different})
 		return
 	}
@@ -325,7 +332,7 @@ func (m *merger) decide(member, key string) {
 // are two.
 func (m *merger) added(key string, all []Value) []Value {
 	if key != "attached" {
-		return distinct(all, m.same)
+		return m.distinct(all)
 	}
 	source := func(v Value) string {
 		if i := strings.LastIndexByte(v.Where, ':'); i > 0 {
@@ -333,27 +340,26 @@ func (m *merger) added(key string, all []Value) []Value {
 		}
 		return v.Where
 	}
-	var out []Value
-	for _, one := range distinct(all, m.same) {
-		counts := map[string][]Value{}
-		var most []Value
-		for _, v := range all {
-			if m.same(v, one) {
-				counts[source(v)] = append(counts[source(v)], v)
-				if same := counts[source(v)]; len(same) > len(most) {
-					most = same
-				}
-			}
+	counts := map[[2]string][]Value{} // what is said by one source
+	most := map[string][]Value{}
+	for _, v := range all {
+		at := [2]string{m.canonical(v), source(v)}
+		counts[at] = append(counts[at], v)
+		if len(counts[at]) > len(most[at[0]]) {
+			most[at[0]] = counts[at]
 		}
-		out = append(out, most...)
+	}
+	var out []Value
+	for _, one := range m.distinct(all) {
+		out = append(out, most[m.canonical(one)]...)
 	}
 	return out
 }
 
-// oneActive: of a box's slots one is active.
-func (m *merger) oneActive(member string) {
+// oneActive: of a box's slots one is active. Its findings stand from a place on.
+func (m *merger) oneActive(member string, from int) {
 	var active []Value
-	for _, f := range m.d.Findings {
+	for _, f := range m.d.Findings[from:] {
 		if f.Member == member && strings.HasPrefix(f.Key, "slots.") && strings.HasSuffix(f.Key, ".active") && f.Values[0].Text == "true" {
 			active = append(active, f.Values[0])
 		}
@@ -370,35 +376,37 @@ func (m *merger) oneActive(member string) {
 	})
 }
 
+// maxContradicting is how many values of one key are told that contradict each other.
+const maxContradicting = 100
+
 // same tells whether two values of one key say the same.
-func (m *merger) same(a, b Value) bool {
-	x, y := a.Text, b.Text
-	switch a.Key {
+func (m *merger) same(a, b Value) bool { return m.canonical(a) == m.canonical(b) }
+
+// canonical is a text that all values of one key share that say the same.
+func (m *merger) canonical(v Value) string {
+	t := v.Text
+	switch v.Key {
 	case "model":
-		if c, ok := m.k.Model(x); ok {
-			x = c
-		}
-		if c, ok := m.k.Model(y); ok {
-			y = c
+		if c, ok := m.k.Model(t); ok {
+			t = c
 		}
 	case "arch":
-		x, y = fact.CanonicalArch(x), fact.CanonicalArch(y)
+		t = fact.CanonicalArch(t)
 	case "storage_free", "memory":
-		return sameSize(x, y)
+		if n, err := y.ParseSize(t); err == nil {
+			t = fmt.Sprint(n)
+		}
 	}
-	return strings.EqualFold(strings.TrimSpace(x), strings.TrimSpace(y))
+	return cases.Fold().String(strings.TrimSpace(t))
 }
 
-func sameSize(a, b string) bool {
-	x, err1 := y.ParseSize(a)
-	z, err2 := y.ParseSize(b)
-	return err1 == nil && err2 == nil && x == z
-}
-
-func distinct(values []Value, same func(a, b Value) bool) []Value {
+// distinct drops values that say what one before them says.
+func (m *merger) distinct(values []Value) []Value {
 	var out []Value
+	seen := map[string]bool{}
 	for _, v := range values {
-		if !slices.ContainsFunc(out, func(o Value) bool { return same(o, v) }) {
+		if c := m.canonical(v); !seen[c] {
+			seen[c] = true
 			out = append(out, v)
 		}
 	}

@@ -7,6 +7,7 @@ import (
 	"slices"
 	"strings"
 
+	"fitcheck/core/archive"
 	"fitcheck/core/manifest"
 	"fitcheck/core/survey"
 )
@@ -19,7 +20,7 @@ func (r *reading) manifests() {
 		form := ""
 		if it != nil {
 			form = map[string]string{"json": "json", "xml": "xml", "yaml": "yaml"}[it.Kind]
-			if _, f, ok := manifest.Guess(m.Address, it.Kind, it.Text()); ok {
+			if _, f, ok := manifest.Guess(m.Address, it.Kind, it.Text(), archive.DefaultLimits()); ok {
 				form = f
 			}
 		}
@@ -124,7 +125,7 @@ func (r *reading) guessLines(it *survey.Item) *Manifest {
 		m.Heading = `^\[(?P<models>[^\]]+)\]$`
 		reader.Heading = regexp.MustCompile(m.Heading)
 	}
-	got := reader.Read(it.Address, it.Text())
+	got := reader.Read(it.Address, it.Text(), archive.DefaultLimits())
 	if len(got.Records) == 0 {
 		return nil
 	}

@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 
+	"fitcheck/core/archive"
 	"fitcheck/core/manifest"
 	"fitcheck/core/survey"
 	"fitcheck/core/tree"
@@ -45,7 +46,7 @@ func (r *reading) guessTree(it *survey.Item, form string) *Manifest {
 		m.GroupFields = known(elements(root, at[:split]), "")
 	}
 	doc := manifest.Document{Form: form, Groups: m.Groups, GroupFields: asMap(m.GroupFields), Records: m.Records, Fields: asMap(m.Fields)}
-	got := doc.Read(it.Address, it.Text())
+	got := doc.Read(it.Address, it.Text(), archive.DefaultLimits())
 	if len(got.Records) == 0 {
 		return nil
 	}

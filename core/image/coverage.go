@@ -161,7 +161,6 @@ type behind struct {
 // include/linux/module_signature.h).
 const moduleSignature = "~Module signature appended~\n"
 
-
 // Write takes the next bytes that follow the image.
 func (b *behind) Write(p []byte) (int, error) {
 	if !b.begun && len(p) > 0 {

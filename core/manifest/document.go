@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 
+	"fitcheck/core/archive"
 	"fitcheck/core/digest"
 	"fitcheck/core/fact"
 	"fitcheck/core/tree"
@@ -28,8 +29,8 @@ type Document struct {
 func Forms() []string { return []string{"ini", "csv", "json", "yaml", "xml"} }
 
 // Read reads a manifest of this form.
-func (d Document) Read(address string, data []byte) *Manifest {
-	m := &Manifest{Address: address}
+func (d Document) Read(address string, data []byte, limits archive.Limits) *Manifest {
+	m := begin(address, limits)
 	root, err := tree.Parse(d.Form, data)
 	if err != nil {
 		line := 1
@@ -37,7 +38,7 @@ func (d Document) Read(address string, data []byte) *Manifest {
 		if errors.As(err, &at) {
 			line = at.Line
 		}
-		m.Problems = append(m.Problems, Problem{line, fmt.Sprintf("it does not read as %s: %v", strings.ToUpper(d.Form), err), "download the package again, or correct form: in the rulebook"})
+		m.Problems = tell(m.Problems, Problem{Line: line, What: fmt.Sprintf("it does not read as %s: %v", strings.ToUpper(d.Form), err), Advice: "download the package again, or correct form: in the rulebook"})
 		return m
 	}
 	groups := []*tree.Node{root}
@@ -72,6 +73,9 @@ func (d Document) group(m *Manifest, g *tree.Node) {
 		m.problem(max(1, g.Line), where)
 	}
 	for _, v := range records {
+		if m.Refused != nil {
+			return
+		}
 		r := Record{Line: v.Line, Size: -1, Claim: slices.Clone(of.Claim)}
 		if !v.IsMap() {
 			m.problem(v.Line, "a record is no mapping of keys to values")
@@ -84,7 +88,7 @@ func (d Document) group(m *Manifest, g *tree.Node) {
 			m.problem(v.Line, "the record names no file")
 			continue
 		}
-		m.Records = append(m.Records, r)
+		m.keep(r)
 	}
 }
 
@@ -153,7 +157,7 @@ func (m *Manifest) take(r *Record, v *tree.Node, fields map[string]string) bool 
 				if isFact && i == 0 { // what a record says replaces what its group said
 					r.Claim = slices.DeleteFunc(r.Claim, func(f fact.Fact) bool { return f.About == about && f.Source.Line != t.Line })
 				}
-				if err := r.add(name, t.Text, fact.Source{Kind: fact.Manifest, File: m.Address, Line: t.Line}); err != nil {
+				if err := m.add(r, name, t.Text, fact.Source{Kind: fact.Manifest, File: m.Address, Line: t.Line}); err != nil {
 					m.problem(t.Line, err.Error())
 					ok = false
 				}
@@ -268,7 +272,7 @@ func (d Document) find(v *tree.Node, depth int) []*tree.Node {
 
 // Guess reads a document that no rulebook describes, by the keys that are
 // names of facts. ok is false when it is not plainly a list of files.
-func Guess(address, kind string, data []byte) (m *Manifest, form string, ok bool) {
+func Guess(address, kind string, data []byte, limits archive.Limits) (m *Manifest, form string, ok bool) {
 	forms := []string{kind}
 	if kind == "text" {
 		forms = []string{"csv", "ini", "yaml"}
@@ -277,8 +281,8 @@ func Guess(address, kind string, data []byte) (m *Manifest, form string, ok bool
 		if !slices.Contains(Forms(), form) {
 			continue
 		}
-		m := Document{Form: form}.Read(address, data)
-		if len(m.Records) > 0 && len(m.Problems) == 0 {
+		m := Document{Form: form}.Read(address, data, limits)
+		if len(m.Records) > 0 && len(m.Problems) == 0 || m.Refused != nil {
 			return m, form, true
 		}
 	}

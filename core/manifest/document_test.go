@@ -8,6 +8,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"fitcheck/core/archive"
 	"fitcheck/core/fact"
 )
 
@@ -55,10 +56,10 @@ func TestDocuments(t *testing.T) {
 			"{\"families\": [\n{\"for\": \"QM-8T\", \"release\": \"8.4\", \"files\": [{\"name\": \"a.img\"},\n{\"name\": \"own.img\", \"release\": \"9.0\"}]},\n{\"for\": \"QM-24T\", \"files\": [{\"name\": \"b.img\"}]}]}",
 			[]string{"a.img 8.4 [QM-8T] -1 @2", "own.img 9.0 [QM-8T] -1 @3", "b.img  [QM-24T] -1 @0"}},
 		"found without paths": {Document{Form: "json"}, "{\"about\": {\"maker\": \"Quillmere\"}, \"list\": {\"all\": [{\"file\": \"a.img\", \"version\": \"8.4\", \"color\": \"grey\"}]}}", []string{"a.img 8.4 [] -1 @1"}},
-		"yaml with anchors":   {Document{Form: "yaml"}, "- &a {file: a.img, version: 8.4}\n- *a\n", []string{"a.img 8.4 [] -1 @1", "a.img 8.4 [] -1 @1"}},
+		"yaml with anchors":   {Document{Form: "yaml"}, "- &a {file: a.img, version: 8.4}\n- *a\n", []string{"a.img 8.4 [] -1 @1"}},
 	} {
 		t.Run(name, func(t *testing.T) {
-			m := c.d.Read("m", []byte(c.text))
+			m := c.d.Read("m", []byte(c.text), archive.DefaultLimits())
 			assert.Empty(t, m.Problems)
 			assert.Equal(t, c.want, said(m))
 		})
@@ -96,7 +97,7 @@ func TestDocumentProblems(t *testing.T) {
 		"unknown form":      {Document{Form: "toml"}, "", 1, "not a form"},
 	} {
 		t.Run(name, func(t *testing.T) {
-			m := c.d.Read("m", []byte(c.text))
+			m := c.d.Read("m", []byte(c.text), archive.DefaultLimits())
 			require.Len(t, m.Problems, 1)
 			assert.Contains(t, m.Problems[0].What, c.says)
 			assert.Equal(t, c.line, m.Problems[0].Line)
@@ -112,7 +113,7 @@ func TestAliasBomb(t *testing.T) {
 		p := c - 1
 		text += fmt.Sprintf("%c: &%c [*%c, *%c, *%c, *%c, *%c, *%c, *%c, *%c, *%c, *%c]\n", c, c, p, p, p, p, p, p, p, p, p, p)
 	}
-	m := Document{Form: "yaml"}.Read("m", []byte(text))
+	m := Document{Form: "yaml"}.Read("m", []byte(text), archive.DefaultLimits())
 	require.Len(t, m.Problems, 1)
 	assert.Empty(t, m.Records)
 }
@@ -125,16 +126,16 @@ func TestGuess(t *testing.T) {
 		"[one]\nfile=a.img\n":                      {"text", "ini"},
 		"images:\n- file: a.img\n":                 {"text", "yaml"},
 	} {
-		m, form, ok := Guess("m", want.kind, []byte(text))
+		m, form, ok := Guess("m", want.kind, []byte(text), archive.DefaultLimits())
 		require.True(t, ok, text)
 		assert.Equal(t, want.form, form)
 		assert.Equal(t, "a.img", m.Records[0].File)
 	}
 	for _, text := range []string{"hello", "", "some, words\nand, more\n"} {
-		_, _, ok := Guess("m", "text", []byte(text))
+		_, _, ok := Guess("m", "text", []byte(text), archive.DefaultLimits())
 		assert.False(t, ok, "%q is no manifest", text)
 	}
-	_, _, ok := Guess("m", "uimage", []byte("file\na\n"))
+	_, _, ok := Guess("m", "uimage", []byte("file\na\n"), archive.DefaultLimits())
 	assert.False(t, ok)
 }
 
@@ -164,7 +165,7 @@ func FuzzDocuments(f *testing.F) {
 	f.Fuzz(func(t *testing.T, data []byte) {
 		for _, form := range Forms() {
 			for _, d := range []Document{{Form: form}, {Form: form, Groups: "*", Records: "*"}, {Form: form, Records: "a.*.b", Fields: map[string]string{"file": "@x"}}} {
-				for _, r := range d.Read("m", data).Records {
+				for _, r := range d.Read("m", data, archive.DefaultLimits()).Records {
 					if r.File == "" || r.Line < 1 {
 						t.Fatalf("%s: a record without file or line: %+v", form, r)
 					}

@@ -5,6 +5,7 @@ import (
 	"regexp"
 	"slices"
 
+	"fitcheck/core/archive"
 	"fitcheck/core/fact"
 )
 
@@ -16,15 +17,18 @@ type Lines struct {
 }
 
 // Read reads a manifest of this form.
-func (l Lines) Read(address string, data []byte) *Manifest {
-	m := &Manifest{Address: address}
+func (l Lines) Read(address string, data []byte, limits archive.Limits) *Manifest {
+	m := begin(address, limits)
 	var group Record
 	eachLine(data, func(number int, line string) {
+		if m.Refused != nil {
+			return
+		}
 		src := fact.Source{Kind: fact.Manifest, File: address, Line: number}
 		if l.Heading != nil {
 			if match := l.Heading.FindStringSubmatch(line); match != nil {
 				group = Record{Size: -1}
-				if err := group.addGroups(l.Heading, match, src); err != nil {
+				if err := m.addGroups(&group, l.Heading, match, src); err != nil {
 					m.problem(number, fmt.Sprintf("heading: %v", err))
 				}
 				return
@@ -36,7 +40,7 @@ func (l Lines) Read(address string, data []byte) *Manifest {
 			return
 		}
 		r := Record{Line: number, Size: -1, Claim: slices.Clone(group.Claim), File: group.File}
-		if err := r.addGroups(l.Record, match, src); err != nil {
+		if err := m.addGroups(&r, l.Record, match, src); err != nil {
 			m.problem(number, err.Error())
 			return
 		}
@@ -44,18 +48,18 @@ func (l Lines) Read(address string, data []byte) *Manifest {
 			m.problem(number, "the record names no file")
 			return
 		}
-		m.Records = append(m.Records, r)
+		m.keep(r)
 	})
 	return m
 }
 
 func (m *Manifest) problem(line int, what string) {
-	m.Problems = append(m.Problems, Problem{line, what, "correct the manifest's pattern in the rulebook, or ask the maker what the line means"})
+	m.Problems = tell(m.Problems, Problem{Line: line, What: what, Advice: "correct the manifest's pattern in the rulebook, or ask the maker what the line means"})
 }
 
 // addGroups takes the named groups of a match. What a record says replaces
 // what the heading above it said of the same thing.
-func (r *Record) addGroups(re *regexp.Regexp, match []string, src fact.Source) error {
+func (m *Manifest) addGroups(r *Record, re *regexp.Regexp, match []string, src fact.Source) error {
 	for i, name := range re.SubexpNames() {
 		if name == "" || match[i] == "" {
 			continue
@@ -63,7 +67,7 @@ func (r *Record) addGroups(re *regexp.Regexp, match []string, src fact.Source) e
 		if about, _, ok := fact.Lookup(name); ok {
 			r.Claim = slices.DeleteFunc(r.Claim, func(f fact.Fact) bool { return f.About == about && f.Source.Line != src.Line })
 		}
-		if err := r.add(name, match[i], src); err != nil {
+		if err := m.add(r, name, match[i], src); err != nil {
 			return err
 		}
 	}

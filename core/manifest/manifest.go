@@ -12,6 +12,7 @@ import (
 	"slices"
 	"strings"
 
+	"fitcheck/core/archive"
 	"fitcheck/core/digest"
 	"fitcheck/core/fact"
 	"fitcheck/core/yamlfile"
@@ -22,6 +23,65 @@ type Manifest struct {
 	Address  string
 	Records  []Record
 	Problems []Problem
+	// Refused is the bound that it passes; nil when it keeps to all.
+	Refused *archive.BoundError
+
+	limits archive.Limits
+	facts  int
+	seen   map[string]bool // records that stand there already, word for word
+}
+
+func begin(address string, l archive.Limits) *Manifest {
+	return &Manifest{Address: address, limits: l, seen: map[string]bool{}}
+}
+
+// refuse notes the first bound that is passed.
+func (m *Manifest) refuse(bound string, limit int) {
+	if m.Refused == nil {
+		m.Refused = &archive.BoundError{Item: m.Address, Bound: bound, Limit: int64(limit)}
+	}
+}
+
+// keep adds a record. One that says the same as one before it is that one.
+func (m *Manifest) keep(r Record) {
+	var key strings.Builder
+	fmt.Fprintf(&key, "%q %d %v", r.File, r.Size, r.Digests)
+	for _, f := range r.Claim {
+		key.WriteByte(0)
+		key.WriteString(string(f.About))
+		key.WriteByte(1)
+		key.WriteString(f.Value)
+	}
+	if m.seen[key.String()] {
+		return
+	}
+	if m.facts += len(r.Claim); m.facts > m.limits.Facts {
+		m.refuse(archive.BoundFacts, m.limits.Facts)
+	}
+	if len(m.Records) >= m.limits.Records {
+		m.refuse(archive.BoundRecords, m.limits.Records)
+	}
+	if m.Refused == nil {
+		m.seen[key.String()] = true
+		m.Records = append(m.Records, r)
+	}
+}
+
+// MaxTold is how many problems of one text are told one by one; the others are counted.
+const MaxTold = 100
+
+// tell adds a problem to those of a text, or counts it.
+func tell(all []Problem, p Problem) []Problem {
+	switch n := len(all); {
+	case n < MaxTold:
+		return append(all, p)
+	case n == MaxTold:
+		return append(all, Problem{Line: p.Line, What: "it goes on like this: 1 more line", Advice: p.Advice, more: 1})
+	}
+	last := &all[MaxTold]
+	last.more++
+	last.What = fmt.Sprintf("it goes on like this: %d more lines", last.more)
+	return all
 }
 
 // Record is one file that a manifest lists.
@@ -37,6 +97,8 @@ type Record struct {
 type Problem struct {
 	Line         int
 	What, Advice string
+
+	more int // how many it stands for, where they are counted
 }
 
 // groups that are not facts.
@@ -78,7 +140,7 @@ func isDigest(group string) bool {
 }
 
 // add takes one named value into the record.
-func (r *Record) add(name, value string, src fact.Source) error {
+func (m *Manifest) add(r *Record, name, value string, src fact.Source) error {
 	value = strings.TrimSpace(value)
 	if value == "" {
 		return nil
@@ -105,13 +167,30 @@ func (r *Record) add(name, value string, src fact.Source) error {
 		}
 		values := []string{value}
 		if list {
-			values = fact.Split(about, value)
+			values = distinct(fact.Split(about, value))
+		}
+		if len(values) > m.limits.Values {
+			m.refuse(archive.BoundValues, m.limits.Values)
+			return nil
 		}
 		for _, v := range values {
 			r.Claim = append(r.Claim, fact.Fact{About: about, Value: v, Source: src})
 		}
 	}
 	return nil
+}
+
+// distinct drops values that stand there already.
+func distinct(values []string) []string {
+	if len(values) < 2 {
+		return values
+	}
+	seen := make(map[string]bool, len(values))
+	return slices.DeleteFunc(values, func(v string) bool {
+		had := seen[v]
+		seen[v] = true
+		return had
+	})
 }
 
 // eachLine calls do for the lines that say something.

@@ -8,6 +8,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"fitcheck/core/archive"
 	"fitcheck/core/digest"
 	"fitcheck/core/fact"
 )
@@ -18,7 +19,7 @@ var tram = Lines{
 }
 
 func TestLines(t *testing.T) {
-	m := tram.Read("b.zip::m.txt", []byte("\ufeff# made up\r\n\r\n[QM-8T, QM-16T]\r\nmain a.img 8.4.2 revs=A1,A2 size=12KiB\r\n\n[QM-24T]\nboot b.bin 3.2.0 md5=900150983CD24FB0D6963F7D28E17F72\nwhat is this thing\n"))
+	m := tram.Read("b.zip::m.txt", []byte("\ufeff# made up\r\n\r\n[QM-8T, QM-16T]\r\nmain a.img 8.4.2 revs=A1,A2 size=12KiB\r\n\n[QM-24T]\nboot b.bin 3.2.0 md5=900150983CD24FB0D6963F7D28E17F72\nwhat is this thing\n"), archive.DefaultLimits())
 	require.Len(t, m.Records, 2)
 	r := m.Records[0]
 	assert.Equal(t, 4, r.Line)
@@ -41,7 +42,7 @@ func TestLinesProblems(t *testing.T) {
 		"main a.img 8.4.2 md5=9001":      "32 hexadecimal digits",
 		"main a.img 8.4.2 and then more": "no pattern",
 	} {
-		m := tram.Read("m", []byte(line))
+		m := tram.Read("m", []byte(line), archive.DefaultLimits())
 		require.Len(t, m.Problems, 1, line)
 		assert.Contains(t, m.Problems[0].What, want)
 		assert.Empty(t, m.Records)
@@ -75,7 +76,7 @@ func FuzzLists(f *testing.F) {
 	f.Add([]byte("[QM-8T]\nmain a.img 8.4.2 revs=A1\n"))
 	f.Add([]byte(strings.Repeat("ab", 32) + "  x\n"))
 	f.Fuzz(func(t *testing.T, data []byte) {
-		for _, r := range tram.Read("m", data).Records {
+		for _, r := range tram.Read("m", data, archive.DefaultLimits()).Records {
 			if r.File == "" || r.Line < 1 {
 				t.Fatalf("a record without file or line: %+v", r)
 			}

@@ -55,7 +55,7 @@ func ReadSums(address string, data []byte) *Sums {
 	eachLine(data, func(number int, line string) {
 		e, ok := sumEntry(line)
 		if !ok {
-			s.Problems = append(s.Problems, Problem{number, "not a line of a checksum list: a digest in hexadecimal, two blanks and a file name, or ALGORITHM (NAME) = DIGEST", "get the list from the maker again"})
+			s.Problems = tell(s.Problems, Problem{Line: number, What: "not a line of a checksum list: a digest in hexadecimal, two blanks and a file name, or ALGORITHM (NAME) = DIGEST", Advice: "get the list from the maker again"})
 			return
 		}
 		e.Line = number

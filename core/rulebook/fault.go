@@ -24,7 +24,7 @@ func (r *Rulebook) findFaults() {
 	w := &warner{r: r}
 	fault := func(at y.Text, known []string, what string) string {
 		doubt := fmt.Sprintf("it names the %s %s, which the rulebook does not know", what, at.Text)
-		w.warn(at.Spot, near(at.Text, known), "%s: until that is mended, nothing that it may forbid is settled", doubt)
+		w.warn(at.Spot, w.near(at.Text, known), "%s: until that is mended, nothing that it may forbid is settled", doubt)
 		return fmt.Sprintf("%s:%d: %s", r.File, at.Line, doubt)
 	}
 	model := func(t y.Text) (string, bool) {
@@ -84,5 +84,5 @@ func (r *Rulebook) findFaults() {
 		revisions(r.Recovery[i].Revisions, r.Recovery[i].Models)
 	}
 	slices.SortStableFunc(w.found, func(a, b *y.Error) int { return a.Spot.Line - b.Spot.Line })
-	r.faults = w.found
+	r.faults = w.all()
 }

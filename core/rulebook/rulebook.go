@@ -10,6 +10,7 @@ import (
 	"slices"
 	"strings"
 
+	"fitcheck/core/archive"
 	"fitcheck/core/device"
 	"fitcheck/core/digest"
 	"fitcheck/core/fact"
@@ -178,11 +179,11 @@ type ManifestRule struct {
 }
 
 // Read reads a manifest as the rule says.
-func (m *ManifestRule) Read(address string, data []byte) *manifest.Manifest {
+func (m *ManifestRule) Read(address string, data []byte, l archive.Limits) *manifest.Manifest {
 	if m.Form.Text == "lines" {
-		return manifest.Lines{Heading: m.Heading.Regexp, Record: m.Record.Regexp}.Read(address, data)
+		return manifest.Lines{Heading: m.Heading.Regexp, Record: m.Record.Regexp}.Read(address, data, l)
 	}
-	return m.document().Read(address, data)
+	return m.document().Read(address, data, l)
 }
 
 // Digests lists the digests that the manifest may give.

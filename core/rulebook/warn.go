@@ -29,6 +29,14 @@ func (r *Rulebook) Warnings() y.Errors {
 		return slices.ContainsFunc(r.faults, func(f *y.Error) bool { return f.Spot == e.Spot })
 	})
 	slices.SortStableFunc(w.found, func(a, b *y.Error) int { return a.Spot.Line - b.Spot.Line })
+	return w.all()
+}
+
+// all lists what was found, and how much more there is.
+func (w *warner) all() y.Errors {
+	if w.more > 0 {
+		w.found = append(w.found, &y.Error{File: w.r.File, Spot: y.Spot{Line: 1, Column: 1}, Message: fmt.Sprintf("and %d more statements of the kind", w.more)})
+	}
 	return w.found
 }
 
@@ -62,14 +70,31 @@ func (r *Rulebook) findIdle() y.Errors {
 type warner struct {
 	r     *Rulebook
 	found y.Errors
+	more  int // beyond those that are told one by one
+	asked int // for the nearest name
 }
 
+// Bounds of what is told of one rulebook: statements one by one, names looked for, names
+// listed.
+const (
+	maxWarnings = 1000
+	maxAsked    = 50
+	maxListed   = 20
+)
+
 func (w *warner) warn(at y.Spot, advice, format string, args ...any) {
+	if len(w.found) >= maxWarnings {
+		w.more++
+		return
+	}
 	w.found = append(w.found, &y.Error{File: w.r.File, Spot: y.Spot{Line: max(1, at.Line), Column: max(1, at.Column)}, Message: fmt.Sprintf(format, args...), Advice: advice})
 }
 
 // near names what a misspelt name may have meant.
-func near(name string, known []string) string {
+func (w *warner) near(name string, known []string) string {
+	if w.asked++; w.asked > maxAsked { // looking for it takes time
+		return ""
+	}
 	best, dist := "", len(name)/2+1
 	for _, k := range known {
 		if n := levenshtein.Distance(strings.ToLower(name), strings.ToLower(k), nil); n < dist {
@@ -82,6 +107,9 @@ func near(name string, known []string) string {
 	if len(known) == 0 {
 		return ""
 	}
+	if n := len(known) - maxListed; n > 0 {
+		return fmt.Sprintf("known are %s and %d more", strings.Join(known[:maxListed], ", "), n)
+	}
 	return "known are " + strings.Join(known, ", ")
 }
 
@@ -89,7 +117,7 @@ func near(name string, known []string) string {
 func (w *warner) scope(models, families []y.Text) {
 	for _, t := range models {
 		if _, ok := w.r.FindModel(t.Text); !ok {
-			w.warn(t.Spot, near(t.Text, w.r.Models.Keys()), "the rulebook knows no model %s, so that this never applies", t.Text)
+			w.warn(t.Spot, w.near(t.Text, w.r.Models.Keys()), "the rulebook knows no model %s, so that this never applies", t.Text)
 		}
 	}
 	for _, t := range families {
@@ -97,7 +125,7 @@ func (w *warner) scope(models, families []y.Text) {
 			continue
 		}
 		if !w.r.knowsFamily(t.Text) {
-			w.warn(t.Spot, near(t.Text, w.r.Families.Keys()), "the rulebook knows no family %s, so that this never applies", t.Text)
+			w.warn(t.Spot, w.near(t.Text, w.r.Families.Keys()), "the rulebook knows no family %s, so that this never applies", t.Text)
 		}
 	}
 }
@@ -114,7 +142,7 @@ func (w *warner) models() {
 		}
 		for _, t := range e.Value.Families {
 			if _, ok := w.r.family(t.Text); !ok {
-				w.warn(t.Spot, near(t.Text, w.r.Families.Keys()), "the family %s of %s is not described under families", t.Text, e.Key)
+				w.warn(t.Spot, w.near(t.Text, w.r.Families.Keys()), "the family %s of %s is not described under families", t.Text, e.Key)
 			}
 		}
 	}
@@ -131,14 +159,14 @@ func (w *warner) families() {
 		for _, group := range e.Value.Paired {
 			for _, t := range group {
 				if _, ok := e.Value.Components.Get(t.Text); !ok {
-					w.warn(t.Spot, near(t.Text, e.Value.Components.Keys()), "paired names %s, which is no component of the family %s", t.Text, e.Key)
+					w.warn(t.Spot, w.near(t.Text, e.Value.Components.Keys()), "paired names %s, which is no component of the family %s", t.Text, e.Key)
 				}
 			}
 		}
 	}
 	for _, e := range w.r.Versions.Entries {
 		if e.Key != "default" && !w.component(e.Key) {
-			w.warn(e.Spot, near(e.Key, w.components()), "versions speaks of %s, which is no component of a family", e.Key)
+			w.warn(e.Spot, w.near(e.Key, w.components()), "versions speaks of %s, which is no component of a family", e.Key)
 		}
 	}
 }
@@ -197,12 +225,12 @@ func (w *warner) releases() {
 		}
 		for _, b := range rel.Brings.Entries {
 			if !w.component(b.Key) {
-				w.warn(b.Spot, near(b.Key, w.components()), "the release %s brings %s, which is no component of a family", rel.Version.Text, b.Key)
+				w.warn(b.Spot, w.near(b.Key, w.components()), "the release %s brings %s, which is no component of a family", rel.Version.Text, b.Key)
 			}
 		}
 		for k := range rel.Needs {
 			if n := &rel.Needs[k]; n.Component.Set() && !w.component(n.Component.Text) {
-				w.warn(n.Component.Spot, near(n.Component.Text, w.components()), "the release %s needs %s, which is no component of a family", rel.Version.Text, n.Component.Text)
+				w.warn(n.Component.Spot, w.near(n.Component.Text, w.components()), "the release %s needs %s, which is no component of a family", rel.Version.Text, n.Component.Text)
 			}
 		}
 		for k := range i {
@@ -238,7 +266,7 @@ func (w *warner) rules() {
 		rule := &w.r.Hops.Rules[i]
 		w.scope(rule.Models, []y.Text{rule.FromFamily, rule.ToFamily})
 		if rule.Via.Set() && len(w.r.Releases) > 0 && w.r.FindRelease(rule.Via.Text, rule.FromFamily.Text, "", "") == nil {
-			w.warn(rule.Via.Spot, near(rule.Via.Text, w.r.Known()), "via names %s, which is no release of the rulebook", rule.Via.Text)
+			w.warn(rule.Via.Spot, w.near(rule.Via.Text, w.r.Known()), "via names %s, which is no release of the rulebook", rule.Via.Text)
 		}
 		for k := range i {
 			before := &w.r.Hops.Rules[k]
@@ -311,13 +339,13 @@ func (w *warner) packages() {
 		p := &w.r.Packages[i]
 		for _, t := range p.Components {
 			if !w.component(t.Text) {
-				w.warn(t.Spot, near(t.Text, w.components()), "these packages bring %s, which is no component of a family", t.Text)
+				w.warn(t.Spot, w.near(t.Text, w.components()), "these packages bring %s, which is no component of a family", t.Text)
 			}
 		}
 		for k := range p.Items {
 			it := &p.Items[k]
 			if it.Component.Set() && !w.component(it.Component.Text) {
-				w.warn(it.Component.Spot, near(it.Component.Text, w.components()), "the items are for %s, which is no component of a family", it.Component.Text)
+				w.warn(it.Component.Spot, w.near(it.Component.Text, w.components()), "the items are for %s, which is no component of a family", it.Component.Text)
 			}
 			w.readsNone(it.Title)
 		}
@@ -399,7 +427,7 @@ func (w *warner) sources() {
 		switch {
 		case source.Set():
 			if _, ok := w.r.Sources.Get(source.Text); !ok {
-				w.warn(source.Spot, near(source.Text, w.r.Sources.Keys()), "the source %s is not listed under sources", source.Text)
+				w.warn(source.Spot, w.near(source.Text, w.r.Sources.Keys()), "the source %s is not listed under sources", source.Text)
 			}
 		case must:
 			without = append(without, fmt.Sprint(at.Line))

@@ -49,9 +49,13 @@ func (s *Survey) guessManifests() {
 		if it.text == nil || it.Role != "" {
 			continue
 		}
-		m, form, ok := manifest.Guess(it.Address, it.Kind, it.plain())
+		m, form, ok := manifest.Guess(it.Address, it.Kind, it.plain(), s.limits)
 		if !ok || !slices.ContainsFunc(m.Records, func(r manifest.Record) bool { return s.resolve(it.Address, r.File) != nil }) {
 			continue
+		}
+		if m.Refused != nil {
+			s.refused = m.Refused
+			return
 		}
 		it.Role = "manifest"
 		s.Notes = append(s.Notes, fmt.Sprintf("no rulebook describes the manifest %s; it is read as %s by its own keys", it.Address, strings.ToUpper(form)))
@@ -189,7 +193,11 @@ func (s *Survey) readManifests() {
 		if it.text == nil {
 			continue
 		}
-		m := rule.Read(it.Address, it.plain())
+		m := rule.Read(it.Address, it.plain(), s.limits)
+		if m.Refused != nil {
+			s.refused = m.Refused
+			return
+		}
 		s.Manifests = append(s.Manifests, m)
 		it.addProblems(m.Problems)
 		s.join(m)
@@ -209,13 +217,16 @@ func (it *Item) addProblems(all []manifest.Problem) {
 func (s *Survey) join(m *manifest.Manifest) {
 	claims := map[*Item][]fact.Claim{}
 	var order []*Item
+	absent := 0
 	for _, r := range m.Records {
 		src := fact.Source{Kind: fact.Manifest, File: m.Address, Line: r.Line}
 		it := s.resolve(m.Address, r.File)
 		if it == nil {
 			s.Missing = append(s.Missing, Missing{r.File, src, r.Claim})
-			s.problem(m.Address, archive.Problem{Item: m.Address, Class: Absent,
-				What: fmt.Sprintf("line %d lists %s, which is not in the package", r.Line, r.File), Advice: "download the package again, or get the missing file"})
+			if absent++; absent <= manifest.MaxTold {
+				s.problem(m.Address, archive.Problem{Item: m.Address, Class: Absent,
+					What: fmt.Sprintf("line %d lists %s, which is not in the package", r.Line, r.File), Advice: "download the package again, or get the missing file"})
+			}
 			continue
 		}
 		if claims[it] == nil {
@@ -223,13 +234,14 @@ func (s *Survey) join(m *manifest.Manifest) {
 		}
 		claims[it] = append(claims[it], r.Claim)
 		for _, sum := range r.Digests {
-			it.Published = append(it.Published, Published{Sum: sum, Source: src})
+			it.publish(Published{Sum: sum, Source: src})
 		}
 		if r.Size >= 0 && r.Size != it.Size {
 			it.Problems = append(it.Problems, archive.Problem{Item: it.Address, Class: Mismatch,
 				What: fmt.Sprintf("it has %d bytes, and %s says %d", it.Size, src.Where(), r.Size), Advice: "download the package again"})
 		}
 	}
+	s.moreAbsent(m.Address, absent)
 	for _, it := range order {
 		it.Witnesses = append(it.Witnesses, fact.Witness{Kind: fact.Manifest, Name: m.Address, Claims: claims[it]})
 	}
@@ -255,6 +267,14 @@ func (s *Survey) Unlisted() []*Item {
 		out = append(out, it)
 	}
 	return out
+}
+
+// moreAbsent counts the files that a list names and the package does not hold, beyond
+// those that were told one by one.
+func (s *Survey) moreAbsent(list string, n int) {
+	if n -= manifest.MaxTold; n > 0 {
+		s.problem(list, archive.Problem{Item: list, Class: Absent, What: fmt.Sprintf("and %d more files that it lists are not in the package", n), Advice: "download the package again, or get the missing files"})
+	}
 }
 
 // Absent is the class of files that are listed and not there.
@@ -435,15 +455,17 @@ func (s *Survey) readSums() {
 		list := manifest.ReadSums(it.Address, it.plain())
 		s.Sums = append(s.Sums, list)
 		it.addProblems(list.Problems)
+		absent := 0
 		for _, e := range list.Entries {
 			src := fact.Source{Kind: fact.Checksums, File: it.Address, Line: e.Line}
 			if target := s.resolve(it.Address, e.File); target != nil {
-				target.Published = append(target.Published, Published{Sum: e.Sum, Source: src})
-			} else {
+				target.publish(Published{Sum: e.Sum, Source: src})
+			} else if absent++; absent <= manifest.MaxTold {
 				it.Problems = append(it.Problems, archive.Problem{Item: it.Address, Class: Absent,
 					What: fmt.Sprintf("line %d lists %s, which is not in the package", e.Line, e.File), Advice: "download the package again, or get the missing file"})
 			}
 		}
+		s.moreAbsent(it.Address, absent)
 	}
 }
 

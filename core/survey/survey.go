@@ -83,6 +83,8 @@ type Survey struct {
 	// Parts are the packages of a set that are judged together; see Join.
 	Parts []*Survey
 
+	limits    archive.Limits
+	refused   error // the bound that a text passes
 	byAddress map[string]*Item
 	beside    map[string][]string // archives by what they lie in
 }
@@ -127,6 +129,17 @@ type Published struct {
 	Source fact.Source
 	Got    string // the item's own, "" when it was not computed
 }
+
+// publish adds a published digest. One that the same list gives a second time is one.
+func (it *Item) publish(p Published) {
+	if n := len(it.Published); n >= maxPublished || slices.ContainsFunc(it.Published, func(o Published) bool { return o.Sum == p.Sum && o.Source.File == p.Source.File }) {
+		return
+	}
+	it.Published = append(it.Published, p)
+}
+
+// maxPublished is how many different digests are held against one item.
+const maxPublished = 1000
 
 // OK tells whether the published digest is the item's.
 func (p Published) OK() bool { return p.Got == p.Sum.Hex }
@@ -286,7 +299,7 @@ func Run(ctx context.Context, path string, o Options) (*Survey, error) {
 	if c.err != nil {
 		return nil, c.err
 	}
-	s := &Survey{Path: path, Name: archive.NameOf(path), Folder: info.IsDir(), Items: c.items, Problems: c.reports}
+	s := &Survey{Path: path, Name: archive.NameOf(path), Folder: info.IsDir(), Items: c.items, Problems: c.reports, limits: o.Limits}
 	slices.SortFunc(s.Items, func(a, b *Item) int {
 		if a.Before(b.Item) {
 			return -1
@@ -312,7 +325,9 @@ func Run(ctx context.Context, path string, o Options) (*Survey, error) {
 			}
 		}
 	}
-	s.describe(o.Rulebooks)
+	if s.describe(o.Rulebooks); s.refused != nil {
+		return nil, s.refused
+	}
 	for _, it := range s.Items {
 		if it.text != nil && image.IsVersionFile(it.Name) {
 			it.Versions = image.VersionFacts(it.Name, it.text.data, fact.Source{Kind: fact.Content, File: it.Address})

@@ -15,7 +15,6 @@ import (
 	"strings"
 
 	"go.yaml.in/yaml/v3"
-	"gopkg.in/ini.v1"
 )
 
 // Node is a document of any form as a tree: a text, a list, or a mapping.
@@ -225,6 +224,7 @@ func readXML(data []byte) (*Node, error) {
 	d := xml.NewDecoder(bytes.NewReader(data))
 	root := &Node{Line: 1, Of: map[string]*Node{}}
 	stack := []*Node{root}
+	texts := []*strings.Builder{{}} // of the elements of the stack
 	nodes := 0
 	for {
 		t, err := d.Token()
@@ -246,13 +246,15 @@ func readXML(data []byte) (*Node, error) {
 				v.put("@"+a.Name.Local, &Node{Line: line, Text: a.Value})
 			}
 			top.put(x.Name.Local, v)
-			stack = append(stack, v)
+			stack, texts = append(stack, v), append(texts, &strings.Builder{})
 		case xml.EndElement:
-			top.Text = strings.TrimSpace(top.Text)
-			stack = stack[:len(stack)-1]
+			if t := strings.TrimSpace(texts[len(texts)-1].String()); t != "" {
+				top.Text = t
+			}
+			stack, texts = stack[:len(stack)-1], texts[:len(texts)-1]
 		case xml.CharData:
 			if len(stack) > 1 {
-				top.Text += string(x)
+				texts[len(texts)-1].Write(x)
 			}
 		}
 	}
@@ -304,74 +306,73 @@ func readCSV(data []byte) (*Node, error) {
 }
 
 // readINI makes a mapping of each section; its name stands under "$section".
-// Sections of one name are kept apart, as records that all bear the same.
+// Sections of one name are kept apart, as records that all bear the same. A line is
+// "[section]", "key = value", "key: value" or a key alone, which is "true"; one that
+// begins with "#" or ";" says nothing; a value may be quoted, and goes on in the next line
+// behind a backslash at its end.
 func readINI(data []byte) (*Node, error) {
-	f, err := ini.LoadSources(ini.LoadOptions{AllowNonUniqueSections: true, IgnoreInlineComment: true, AllowBooleanKeys: true}, data)
-	if err != nil {
-		return nil, &Error{1, err}
-	}
-	where, err := sectionLines(data)
-	if err != nil {
-		return nil, err
-	}
 	root := &Node{Line: 1, List: []*Node{}}
-	for _, s := range f.Sections() {
-		if s.Name() == ini.DefaultSection && len(s.Keys()) == 0 {
+	current := &Node{Line: 1, Of: map[string]*Node{}}
+	nodes, number := 0, 0
+	keep := func() {
+		if len(current.Keys) > 0 {
+			root.List = append(root.List, current)
+		}
+	}
+	going := "" // the key whose value goes on
+	for line := range strings.SplitSeq(strings.TrimPrefix(string(data), "\ufeff"), "\n") {
+		number++
+		t := strings.TrimSpace(line)
+		if going != "" {
+			v := current.Of[going]
+			more, goesOn := strings.CutSuffix(t, `\`)
+			if v.Text += more; !goesOn {
+				going = ""
+			}
 			continue
 		}
-		at := iniSection{line: 1}
-		if of := where[s.Name()]; len(of) > 0 {
-			at, where[s.Name()] = of[0], of[1:]
-		}
-		v := &Node{Line: at.line, Of: map[string]*Node{}}
-		if s.Name() != ini.DefaultSection {
-			v.put("$section", &Node{Line: v.Line, Text: s.Name()})
-		}
-		for _, k := range s.Keys() {
-			v.put(k.Name(), &Node{Line: max(at.line, at.keys[k.Name()]), Text: k.Value()})
-		}
-		root.List = append(root.List, v)
-	}
-	return root, nil
-}
-
-// iniSection tells where a section and its keys stand.
-type iniSection struct {
-	line int
-	keys map[string]int
-}
-
-// sectionLines finds the lines of sections and keys, which the library does
-// not tell, by the names of the sections and in their order. A key that
-// stands twice in one section, whose first value the library drops, is an
-// error.
-func sectionLines(data []byte) (map[string][]iniSection, error) {
-	current := iniSection{1, map[string]int{}}
-	out := map[string][]iniSection{ini.DefaultSection: {current}}
-	n := 0
-	for line := range strings.Lines(string(data)) {
-		n++
-		t := strings.TrimSpace(line)
 		if t == "" || t[0] == '#' || t[0] == ';' {
 			continue
 		}
-		if strings.HasPrefix(t, "[") && strings.HasSuffix(t, "]") {
-			name := strings.TrimSpace(t[1 : len(t)-1])
-			current = iniSection{n, map[string]int{}}
-			out[name] = append(out[name], current)
+		if nodes++; nodes > maxNodes {
+			return nil, &Error{number, errTooLarge}
+		}
+		if t[0] == '[' {
+			name, ok := strings.CutSuffix(t[1:], "]")
+			if !ok {
+				return nil, &Error{number, errors.New("the name of a section does not end with ]")}
+			}
+			keep()
+			current = &Node{Line: number, Of: map[string]*Node{}}
+			current.put("$section", &Node{Line: number, Text: strings.TrimSpace(name)})
 			continue
 		}
-		i := strings.IndexAny(t, "=:")
-		if i < 0 {
-			continue
+		key, value := t, "true"
+		if i := strings.IndexAny(t, "=:"); i >= 0 {
+			key, value = strings.TrimSpace(t[:i]), strings.TrimSpace(t[i+1:])
 		}
-		key := strings.TrimSpace(t[:i])
-		if before := current.keys[key]; before > 0 {
-			return nil, &Error{n, fmt.Errorf("the key %q stands in line %d already", key, before)}
+		if key == "" {
+			return nil, &Error{number, errors.New("there is no key in front of the value")}
 		}
-		current.keys[key] = n
+		if before := current.Of[key]; before != nil {
+			return nil, &Error{number, fmt.Errorf("the key %q stands in line %d already", key, before.Line)}
+		}
+		rest, goesOn := strings.CutSuffix(value, `\`)
+		if goesOn {
+			going = key
+		}
+		current.put(key, &Node{Line: number, Text: unquoted(rest)})
 	}
-	return out, nil
+	keep()
+	return root, nil
+}
+
+// unquoted takes the quotes off a value.
+func unquoted(t string) string {
+	if n := len(t); n >= 2 && strings.ContainsRune("\"'`", rune(t[0])) && t[n-1] == t[0] {
+		return t[1 : n-1]
+	}
+	return t
 }
 
 // Parse reads a document of a form: json, yaml, xml, csv or ini. Its error is

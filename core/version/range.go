@@ -30,6 +30,10 @@ type comparator struct {
 // ("3.6.2 build 1187"), so blanks alone do not separate.
 var operator = regexp.MustCompile(`<=|>=|!=|<|>|=`)
 
+// maxComparators is how many versions one range may name.
+const maxComparators = 1000
+
+
 // ParseRange reads a range for a scheme.
 func ParseRange(s *Scheme, text string) (*Range, error) {
 	r := &Range{Text: strings.TrimSpace(text), scheme: s}
@@ -37,10 +41,13 @@ func ParseRange(s *Scheme, text string) (*Range, error) {
 		r.any = true
 		return r, nil
 	}
+	if n := len(operator.FindAllStringIndex(r.Text, maxComparators+1)) + strings.Count(r.Text, "||"); n > maxComparators {
+		return nil, fmt.Errorf("the range %.60q… has more than %d versions in it; write it as one from and one to", text, maxComparators)
+	}
 	for _, alt := range strings.Split(r.Text, "||") {
 		alt = strings.TrimSpace(alt)
 		if alt == "" {
-			return nil, fmt.Errorf("the range %q has an empty part: write comparators such as >=8.2.0, or * for any version", text)
+			return nil, fmt.Errorf("the range %.200q has an empty part: write comparators such as >=8.2.0, or * for any version", text)
 		}
 		var all []comparator
 		starts := operator.FindAllStringIndex(alt, -1)
@@ -51,7 +58,7 @@ func ParseRange(s *Scheme, text string) (*Range, error) {
 			}
 			v, err := s.Parse(alt[:end])
 			if err != nil {
-				return nil, fmt.Errorf("in the range %q: %w", text, err)
+				return nil, fmt.Errorf("in the range %.200q: %w", text, err)
 			}
 			all = append(all, comparator{"=", v})
 		}
@@ -62,7 +69,7 @@ func ParseRange(s *Scheme, text string) (*Range, error) {
 			}
 			v, err := s.Parse(alt[st[1]:end])
 			if err != nil {
-				return nil, fmt.Errorf("in the range %q: %w", text, err)
+				return nil, fmt.Errorf("in the range %.200q: %w", text, err)
 			}
 			all = append(all, comparator{alt[st[0]:st[1]], v})
 		}

@@ -318,7 +318,9 @@ func (d *decoder) structure(n *yaml.Node, v reflect.Value, path string, depth in
 			return
 		}
 		if !ok {
-			d.fail(at(k), fmt.Sprintf("there is no key %q here", k.Value), nearest(k.Value, fields))
+			if len(d.errs) < maxErrors { // looking for the nearest key takes time
+				d.fail(at(k), fmt.Sprintf("there is no key %q here", k.Value), nearest(k.Value, fields))
+			}
 			return
 		}
 		d.value(val, v.FieldByIndex(i), join(path, k.Value), depth+1)

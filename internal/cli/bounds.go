@@ -12,7 +12,7 @@ import (
 var boundFlag = map[string]string{
 	archive.BoundDepth: "-max-depth", archive.BoundItems: "-max-items", archive.BoundBytes: "-max-bytes",
 	archive.BoundItemRatio: "-max-ratio", archive.BoundTotalRatio: "-max-total-ratio", archive.BoundText: "-max-text",
-	archive.BoundWindow: "-max-window",
+	archive.BoundWindow: "-max-window", archive.BoundRecords: "-max-records", archive.BoundValues: "-max-values", archive.BoundFacts: "-max-facts",
 }
 
 // boundFlags declares the flags of the bounds that hold for what packages
@@ -25,6 +25,9 @@ func (c *call) boundFlags(f *flag.FlagSet) {
 	f.Int64Var(&l.ItemRatio, "max-ratio", l.ItemRatio, "inflated to packed bytes of one item, once past 64 MiB")
 	f.Int64Var(&l.TotalRatio, "max-total-ratio", l.TotalRatio, "inflated to packed bytes in all, once past 1 GiB")
 	f.Var((*size)(&l.Window), "max-window", "memory that one compressed stream may ask for, as a `SIZE`")
+	f.IntVar(&l.Records, "max-records", l.Records, "records of one manifest")
+	f.IntVar(&l.Values, "max-values", l.Values, "values of one list of a manifest")
+	f.IntVar(&l.Facts, "max-facts", l.Facts, "facts that one manifest expands to: what a heading says counts for each record under it")
 	f.Var((*size)(&l.Text), "max-text", "bytes of one manifest, list or note, as a `SIZE`")
 }
 

@@ -88,10 +88,19 @@ func place(w fact.Witness) fact.Source {
 // file two versions or two components contradicts itself.
 func (c *Case) statements(k Component, n fact.Name, witnesses []fact.Witness) []statement {
 	var out []statement
+	said := map[string]bool{} // what is stated many times is one statement
 	add := func(of string, facts []fact.Fact) {
-		if len(facts) > 0 {
-			out = append(out, statement{facts, of})
+		if len(facts) == 0 {
+			return
 		}
+		if len(facts) == 1 {
+			key := of + "\x00" + facts[0].Value
+			if said[key] {
+				return
+			}
+			said[key] = true
+		}
+		out = append(out, statement{facts, of})
 	}
 	for _, w := range witnesses {
 		if n == fact.Version && w.Kind == fact.FileName && !c.nameSpeaksOf(k) {

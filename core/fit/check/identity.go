@@ -49,6 +49,9 @@ func respect(n fact.Name, order, far int, what string) *reasons {
 	return r
 }
 
+// maxSources is how many sources of one line are cited.
+const maxSources = 100
+
 // identity settles one respect in which an image is meant for a device. What
 // excludes the device makes a misfit unless something stronger names it; only what
 // is stronger than names can make it fit.
@@ -57,7 +60,9 @@ func (c *Case) identity(k Component, cand *Candidate, n fact.Name) Line {
 	base := Line{Check: string(n), Component: k.Name, Device: v.Text(), Package: "not said", Sources: ofMember(v)}
 	for _, o := range ops {
 		for _, f := range o.facts {
-			base.Sources = append(base.Sources, Cited{OfPackage, f.Text(), f.Source})
+			if len(base.Sources) < maxSources {
+				base.Sources = append(base.Sources, Cited{OfPackage, f.Text(), f.Source})
+			}
 		}
 	}
 	if len(ops) == 0 {

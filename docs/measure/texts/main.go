@@ -205,7 +205,7 @@ func main() {
 			check(os.WriteFile(p, data, 0o644))
 		}
 		// A limit on memory and time, so that what is out of bounds stops.
-		cmd := exec.Command("sh", append([]string{"-c", `ulimit -t 60; exec "$@"`, "sh", bin}, append(t.call, "-q")...)...)
+		cmd := exec.Command("sh", append([]string{"-c", `ulimit -t 20; exec "$@"`, "sh", bin}, append(t.call, "-q")...)...)
 		cmd.Dir = kit
 		cmd.Env = append(os.Environ(), "GOMEMLIMIT=off")
 		err := cmd.Run()
@@ -218,6 +218,7 @@ func main() {
 		r.kib = cmd.ProcessState.SysUsage().(*syscall.Rusage).Maxrss
 		r.over = r.cpu > 2*time.Second || r.kib > 256<<10 || r.status < 0
 		all = append(all, r)
+		fmt.Fprintf(os.Stderr, "%6.2f s %5d MiB  exit %2d  %s\n", r.cpu.Seconds(), r.kib>>10, r.status, t.name)
 		os.RemoveAll(kit)
 	}
 	sort.Slice(all, func(i, j int) bool { return worse(all[i]) > worse(all[j]) })
