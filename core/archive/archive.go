@@ -160,7 +160,7 @@ type Limits struct {
 
 // DefaultLimits returns the bounds that hold when nothing else is asked for.
 func DefaultLimits() Limits {
-	return Limits{Depth: 8, Items: 100_000, Bytes: 16 << 30, ItemRatio: 1000, ItemFree: 64 << 20, TotalRatio: 200, TotalFree: 1 << 30, Window: 128 << 20, Text: 16 << 20, Records: 100_000, Values: 10_000, Facts: 500_000}
+	return Limits{Depth: 8, Items: 100_000, Bytes: 16 << 30, ItemRatio: 1000, ItemFree: 64 << 20, TotalRatio: 200, TotalFree: 1 << 30, Window: 128 << 20, Text: 16 << 20, Records: 100_000, Values: 10_000, Facts: 300_000}
 }
 
 // The names of the bounds.

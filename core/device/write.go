@@ -17,6 +17,9 @@ var keyOrder = []string{"kind", "name", "model", "revision", "serial", "arch", "
 // updated, nil for a new one: what the draft does not speak of stays as it
 // is, comments included. name is used where neither gives one.
 func (d *Draft) Write(name string, have []byte) ([]byte, error) {
+	if err := d.bounded(); err != nil {
+		return nil, err
+	}
 	doc := &yaml.Node{Kind: yaml.DocumentNode}
 	if have != nil {
 		if err := yaml.Unmarshal(have, doc); err != nil {
@@ -68,6 +71,23 @@ func (d *Draft) Write(name string, have []byte) ([]byte, error) {
 		return nil, err
 	}
 	return b.Bytes(), nil
+}
+
+// bounded refuses what would be more than a device file may hold.
+func (d *Draft) bounded() error {
+	if n := len(d.Members); n > maxMembers {
+		return fmt.Errorf("the sources speak of %d members, and a device file holds at most %d; give the sources of one group at a time", n, maxMembers)
+	}
+	const keysOfSlot = 3
+	of := map[[2]string]int{}
+	for _, f := range d.Findings {
+		head, _, _ := strings.Cut(f.Key, ".")
+		at := [2]string{f.Member, head}
+		if of[at] += len(f.Values); of[at] > keysOfSlot*maxEntries {
+			return fmt.Errorf("the sources give more than %d entries for %s; give those of one device alone", maxEntries, label(f.Member, head))
+		}
+	}
+	return nil
 }
 
 // put writes one finding and where it was read.

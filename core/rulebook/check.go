@@ -220,7 +220,14 @@ func (c *checker) parseRange(s *version.Scheme, t y.Text) *version.Range {
 	return r
 }
 
+// maxNeeds is how much one release may need.
+const maxNeeds = 1000
+
 func (c *checker) release(rel *Release) {
+	if n := len(rel.Needs); n > maxNeeds {
+		c.fail(rel.Spot, fmt.Sprintf("the release has %d needs, and at most %d are read", n, maxNeeds), "write needs on one component as one range")
+		return
+	}
 	if !rel.Version.Set() {
 		c.fail(rel.Spot, "a release needs a version", "")
 		return

@@ -10,6 +10,7 @@ import (
 	"github.com/agext/levenshtein"
 
 	"fitcheck/core/digest"
+	"fitcheck/core/version"
 	y "fitcheck/core/yamlfile"
 )
 
@@ -233,19 +234,36 @@ func (w *warner) releases() {
 				w.warn(n.Component.Spot, w.near(n.Component.Text, w.components()), "the release %s needs %s, which is no component of a family", rel.Version.Text, n.Component.Text)
 			}
 		}
-		for k := range i {
-			if w.twin(rel, &w.r.Releases[k]) {
-				w.warn(rel.Spot, "join the two entries", "the release %s is listed in line %d already, for the same family and hardware", rel.Version.Text, w.r.Releases[k].Line)
+	}
+	w.twins()
+}
+
+// twins finds releases that are listed twice. Those of one version stand together once
+// they are in the order of versions.
+func (w *warner) twins() {
+	of := map[*version.Scheme][]*Release{}
+	for i := range w.r.Releases {
+		rel := &w.r.Releases[i]
+		s := w.r.Scheme(w.r.mainFor(rel.Families))
+		of[s] = append(of[s], rel)
+	}
+	for s, all := range of {
+		slices.SortStableFunc(all, func(a, b *Release) int { return s.Compare(a.parsed, b.parsed) })
+		for i, rel := range all {
+			for k := i - 1; k >= 0 && k >= i-maxTwins && s.Compare(all[k].parsed, rel.parsed) == 0; k-- {
+				if w.twin(rel, all[k]) {
+					w.warn(rel.Spot, "join the two entries", "the release %s is listed in line %d already, for the same family and hardware", rel.Version.Text, all[k].Line)
+				}
 			}
 		}
 	}
 }
 
-// twin tells whether two entries are the same release.
+// maxTwins is how many releases of one version are held against each other.
+const maxTwins = 100
+
+// twin tells whether two entries of one version are the same release.
 func (w *warner) twin(a, b *Release) bool {
-	if w.r.Scheme(w.r.mainFor(a.Families)).Compare(a.parsed, b.parsed) != 0 {
-		return false
-	}
 	return overlap(a.Families, b.Families) && overlap(a.Models, b.Models) && overlap(a.Revisions, b.Revisions)
 }
 
@@ -262,14 +280,23 @@ func (w *warner) rules() {
 	if w.r.Hops == nil {
 		return
 	}
+	// A rule that speaks of one version only covers none but those of the same version.
+	var wide []*HopRule
+	points := map[string][]*HopRule{}
 	for i := range w.r.Hops.Rules {
 		rule := &w.r.Hops.Rules[i]
 		w.scope(rule.Models, []y.Text{rule.FromFamily, rule.ToFamily})
 		if rule.Via.Set() && len(w.r.Releases) > 0 && w.r.FindRelease(rule.Via.Text, rule.FromFamily.Text, "", "") == nil {
 			w.warn(rule.Via.Spot, w.near(rule.Via.Text, w.r.Known()), "via names %s, which is no release of the rulebook", rule.Via.Text)
 		}
-		for k := range i {
-			before := &w.r.Hops.Rules[k]
+		earlier := slices.Concat(wide[:min(len(wide), maxCompared)], points[rule.From.Text])
+		slices.SortStableFunc(earlier, func(a, b *HopRule) int { return a.Line - b.Line })
+		if rule.From.Set() && !strings.ContainsAny(rule.From.Text, "<>|*") {
+			points[rule.From.Text] = append(points[rule.From.Text], rule)
+		} else {
+			wide = append(wide, rule)
+		}
+		for _, before := range earlier {
 			if !before.coversAll(rule) {
 				continue
 			}
@@ -286,6 +313,9 @@ func (w *warner) rules() {
 		w.neverHolds(rule)
 	}
 }
+
+// maxCompared is how many rules that speak of several versions are held against another.
+const maxCompared = 2000
 
 // neverHolds finds rules that allow what the need of every release on main
 // forbids.

@@ -33,7 +33,6 @@ var operator = regexp.MustCompile(`<=|>=|!=|<|>|=`)
 // maxComparators is how many versions one range may name.
 const maxComparators = 1000
 
-
 // ParseRange reads a range for a scheme.
 func ParseRange(s *Scheme, text string) (*Range, error) {
 	r := &Range{Text: strings.TrimSpace(text), scheme: s}

@@ -112,8 +112,16 @@ func (c *Case) nothing(lines []Line) []Line {
 func (c *Case) listed() []Line {
 	var out []Line
 	src := func(file string) fact.Source { return fact.Source{Kind: fact.Manifest, File: file} }
+	told := map[string]int{}
 	for _, m := range c.Survey.Missing {
-		out = append(out, c.missing(m))
+		l := c.missing(m)
+		switch told[l.Code]++; {
+		case told[l.Code] <= maxMissing:
+			out = append(out, l)
+		case told[l.Code] == maxMissing+1:
+			l.Because = "and so it is with more files"
+			out = append(out, l)
+		}
 	}
 	for _, p := range c.Survey.Problems {
 		if p.Class != survey.UnreadLine {
@@ -148,6 +156,9 @@ func (c *Case) listed() []Line {
 	l.Device, l.Package = c.Hardware(), fmt.Sprintf("%d files listed", n)
 	return []Line{*l.Cite(c.ofDevice(), Cited{OfPackage, l.Package, src(c.Survey.Manifests[0].Address)})}
 }
+
+// maxMissing is how many missing files of one kind are told one by one.
+const maxMissing = 100
 
 // missing judges a file that a manifest lists and the package does not hold.
 func (c *Case) missing(m survey.Missing) Line {
