@@ -37,6 +37,9 @@ func OpenSquashFS(at io.ReaderAt, size int64) (FileSystem, error) {
 	le32 := func(at int) int64 {
 		return int64(head[at]) | int64(head[at+1])<<8 | int64(head[at+2])<<16 | int64(head[at+3])<<24
 	}
+	if head[20] == 3 && head[21] == 0 {
+		return nil, &cannotRead{"its files cannot be listed: they are packed by LZO, which fitcheck does not inflate", unpackElsewhere}
+	}
 	if n := le32(16); n > size {
 		return nil, damagedf("it announces %d fragments", n)
 	}
@@ -82,7 +85,17 @@ func errIf(is bool, what string) error {
 
 type guardedFile struct{ fs.File }
 
-func (f guardedFile) Read(p []byte) (n int, err error) { return guardedReader{f.File}.Read(p) }
+// Read sorts what the library says: of an error that it does not name, nobody knows
+// whether the content or the library is at fault.
+func (f guardedFile) Read(p []byte) (n int, err error) {
+	n, err = guardedReader{f.File}.Read(p)
+	if err != nil && err != io.EOF && !fatal(err) {
+		if c, what, _ := wrong(err); c == Damaged && what == unnamed {
+			err = &cannotRead{"it cannot be read: its blocks are packed in a way that fitcheck does not follow, or are damaged", unpackElsewhere}
+		}
+	}
+	return n, err
+}
 
 // storage shows a file to the library.
 type storage struct{ *io.SectionReader }
@@ -104,7 +117,12 @@ func (w *walker) fileSystem(p *pass, open func(io.ReaderAt, int64) (FileSystem, 
 			if fatal(err) {
 				return err
 			}
-			p.problem(Note, fmt.Sprintf("its files cannot be listed: %v", err), "")
+			class, what, advice := wrong(err)
+			if class == Damaged {
+				class, what = Unreadable, "its files cannot be listed: its structure is none that fitcheck follows, or is damaged"
+				advice = unpackElsewhere
+			}
+			p.problem(class, what, advice)
 			return nil
 		}
 		v := &fsVisit{w: w, p: p, fsys: fsys}
@@ -128,7 +146,7 @@ func (v *fsVisit) dir(dir string, depth int) error {
 	case err != nil && fatal(err):
 		return err
 	case err != nil:
-		v.p.problem(Note, fmt.Sprintf("the folder %s in it cannot be listed: %v", dir, err), "")
+		v.p.problem(Unreadable, fmt.Sprintf("the folder %s in it cannot be listed: its structure is none that fitcheck follows, or is damaged", printable(dir)), unpackElsewhere)
 		return nil
 	case depth > maxDirs:
 		v.p.problem(Damaged, fmt.Sprintf("its folders lie more than %d deep in each other", maxDirs), "get it from its maker again")
@@ -176,8 +194,7 @@ func (v *fsVisit) file(it *Item, name string, e fs.DirEntry) error {
 		if fatal(err) {
 			return err
 		}
-		v.w.visitor.Report(Problem{it.Address, Unreadable, fmt.Sprintf("it cannot be opened: %v", err), "unpack it with its maker's tool, then survey the folder"})
-		return nil
+		return v.w.unread(it, &cannotRead{"it cannot be opened: its structure is none that fitcheck follows, or is damaged", unpackElsewhere})
 	}
 	defer f.Close()
 	return v.w.item(it, source{r: &reader{w: v.w, item: it.Address, r: f, packed: func() int64 { return v.p.it.Size }}})

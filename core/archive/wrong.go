@@ -78,8 +78,11 @@ func describe(err error) string {
 	case errors.Is(err, lz4.ErrInvalidFrameChecksum), errors.Is(err, lz4.ErrInvalidBlockChecksum), errors.Is(err, lz4.ErrInvalidHeaderChecksum):
 		return "damaged: a checksum that the lz4 stream gives does not match its content"
 	}
-	return "damaged: its content makes no sense"
+	return unnamed
 }
+
+// unnamed is said where the error of a library has no words of ours.
+const unnamed = "damaged: its content makes no sense"
 
 // damage is an error of the content that this package has found itself.
 type damage struct{ what string }

@@ -17,14 +17,31 @@ import (
 //	48  name, 16 bytes
 
 func init() {
-	Register(&Format{Name: "cramfs", Title: "cramfs file system", Firmware: true, Deep: true, Magics: []Magic{{0, "\x45\x3d\xcd\x28"}, {0, "\x28\xcd\x3d\x45"}}, Sniff: func(h []byte) bool {
-		return len(h) >= 76 && string(h[16:32]) == "Compressed ROMFS"
-	}, Read: readCramfs})
+	Register(&Format{Name: "cramfs", Title: "cramfs file system", Firmware: true, Deep: true, Magics: []Magic{{0, "\x45\x3d\xcd\x28"}, {0, "\x28\xcd\x3d\x45"}, {cramfsPad, "\x45\x3d\xcd\x28"}, {cramfsPad, "\x28\xcd\x3d\x45"}}, Sniff: func(h []byte) bool {
+		at := cramfsAt(h)
+		return len(h) >= at+76 && string(h[at+16:at+32]) == "Compressed ROMFS"
+	}, DeepMagics: []Magic{{0, "\x45\x3d\xcd\x28"}, {0, "\x28\xcd\x3d\x45"}}, Read: readCramfs})
+}
+
+// cramfsPad is how much room may be left for a boot block in front of the superblock; the
+// size counts it, and the CRC does not.
+const cramfsPad = 512
+
+func cramfsAt(head []byte) int {
+	if (Magic{0, "\x45\x3d\xcd\x28"}).in(head) || (Magic{0, "\x28\xcd\x3d\x45"}).in(head) {
+		return 0
+	}
+	return cramfsPad
 }
 
 func readCramfs(s *Source) (*Image, error) {
 	m := &Image{}
-	h, err := m.header(s, "a cramfs superblock", 0, 76, binary.LittleEndian)
+	first, err := s.UpTo(0, 4)
+	if err != nil {
+		return nil, err
+	}
+	base := int64(cramfsAt(first))
+	h, err := m.header(s, "a cramfs superblock", base, 76, binary.LittleEndian)
 	if err != nil {
 		return nil, err
 	}
@@ -42,11 +59,11 @@ func readCramfs(s *Source) (*Image, error) {
 	h.u("blocks", 40, 4, "")
 	h.u("files", 44, 4, "")
 	h.fact(fact.Title, h.text("name", 48, 16, "the maker's title"))
-	m.fact(fact.Type, "filesystem", 0, 4)
+	m.fact(fact.Type, "filesystem", base, 4)
 	m.Compression = "gzip"
 	m.Extent = size
 	switch {
-	case size < 76:
+	case size < base+76:
 		m.problem("its superblock announces %d bytes in all", size)
 	case flags&1 == 0:
 		m.note("it is of the old form, without a checksum")
@@ -54,7 +71,7 @@ func readCramfs(s *Source) (*Image, error) {
 	default:
 		want := make([]byte, 4)
 		binary.BigEndian.PutUint32(want, uint32(crc))
-		m.sum("crc32", digest.CRC32, digest.Options{}, stretch(0, size), stretch(32, 36), hex.EncodeToString(want), 32)
+		m.sum("crc32", digest.CRC32, digest.Options{}, stretch(base, size), stretch(base+32, base+36), hex.EncodeToString(want), base+32)
 	}
 	return m, nil
 }

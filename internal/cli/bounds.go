@@ -27,7 +27,7 @@ func (c *call) boundFlags(f *flag.FlagSet) {
 	f.Var((*size)(&l.Window), "max-window", "memory that one compressed stream may ask for, as a `SIZE`")
 	f.IntVar(&l.Records, "max-records", l.Records, "records of one manifest")
 	f.IntVar(&l.Values, "max-values", l.Values, "values of one list of a manifest")
-	f.IntVar(&l.Facts, "max-facts", l.Facts, "facts that one manifest expands to: what a heading says counts for each record under it")
+	f.IntVar(&l.Facts, "max-facts", l.Facts, "facts that one manifest expands to, its headings for each record")
 	f.Var((*size)(&l.Text), "max-text", "bytes of one manifest, list or note, as a `SIZE`")
 }
 
