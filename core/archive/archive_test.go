@@ -261,20 +261,3 @@ func TestUnsafeNames(t *testing.T) {
 	assert.Equal(t, "a/b..c/d", clean)
 	assert.Empty(t, why)
 }
-
-func FuzzWalk(f *testing.F) {
-	inner := zipOf(file{"a", "1"}, file{"../b", "2"})
-	f.Add(inner)
-	f.Add(tarOf(file{"a", "1"}, file{"z.zip", string(inner)}))
-	f.Add(gzOf("x", tarOf(file{"a", "1"})))
-	f.Add(gzOf("x", inner))
-	f.Fuzz(func(t *testing.T, data []byte) {
-		l := DefaultLimits()
-		l.Bytes, l.Items = 8<<20, 500
-		_, err := walk(t, "x", data, l)
-		var bound *BoundError
-		if err != nil && !errors.As(err, &bound) {
-			t.Fatal(err)
-		}
-	})
-}

@@ -285,11 +285,25 @@ func (m *Image) Values(n fact.Name) []string {
 	return out
 }
 
+// Forget drops the fields of the header and of all parts, which only those need who show
+// the header.
+func (m *Image) Forget() {
+	m.Fields = nil
+	for i := range m.Parts {
+		if p := m.Parts[i].Image; p != nil {
+			p.Forget()
+		}
+	}
+}
+
 // Claims are what the header says, a claim for each configuration where it
 // has several.
 func (m *Image) Claims() []fact.Claim {
 	if len(m.Configs) == 0 {
-		return []fact.Claim{slices.Concat(m.Facts, m.Started(nil))}
+		if started := m.Started(nil); len(started) > 0 {
+			return []fact.Claim{slices.Concat(m.Facts, started)}
+		}
+		return []fact.Claim{m.Facts[:len(m.Facts):len(m.Facts)]}
 	}
 	var out []fact.Claim
 	for _, c := range m.Configs {

@@ -568,6 +568,7 @@ func (s *sink) End(content *archive.Content, problems []archive.Problem) error {
 		}
 	}
 	if m != nil {
+		m.Forget()
 		for _, what := range m.Damaged() {
 			it.Problems = append(it.Problems, archive.Problem{Item: it.Address, Class: archive.Damaged, What: what, Advice: "download the package again, and compare its digest with the published one"})
 		}

@@ -90,7 +90,6 @@ func (n *names) Set(text string) error {
 }
 
 func (m *matching) run(ctx context.Context, c *call, args []string) (int, error) {
-	m.cache = fit.NewCache()
 	var err error
 	if m.k, err = c.kit(); err != nil {
 		return 0, err
@@ -98,6 +97,9 @@ func (m *matching) run(ctx context.Context, c *call, args []string) (int, error)
 	devices, err := m.k.Devices(m.devices)
 	if err != nil {
 		return 0, err
+	}
+	if len(devices) > 1 || len(devices[0].Members) > 1 { // one alone has nothing to share
+		m.cache = fit.NewCache()
 	}
 	paths, err := m.paths(args)
 	if err != nil {

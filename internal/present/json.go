@@ -34,11 +34,64 @@ func WriteJSON(w io.Writer, doc any) error {
 	e := json.NewEncoder(&b)
 	e.SetEscapeHTML(false)
 	e.SetIndent("", "  ")
+	many, streamed := doc.(*itemStream)
+	if streamed {
+		doc = many.doc
+	}
 	if err := e.Encode(doc); err != nil {
 		return err
 	}
-	_, err := w.Write(escapeInvisible(b.Bytes()))
+	if !streamed {
+		_, err := w.Write(escapeInvisible(b.Bytes()))
+		return err
+	}
+	head, rest, _ := bytes.Cut(b.Bytes(), []byte(`"items": []`))
+	if _, err := w.Write(escapeInvisible(head)); err != nil {
+		return err
+	}
+	if err := many.write(w); err != nil {
+		return err
+	}
+	_, err := w.Write(escapeInvisible(rest))
 	return err
+}
+
+// itemStream is a document whose items are written one by one, so that it need not be held
+// as a whole. The document itself has an empty list of items.
+type itemStream struct {
+	doc any
+	n   int
+	at  func(i int) any
+}
+
+func (m *itemStream) write(w io.Writer) error {
+	open := `"items": [`
+	for i := range m.n {
+		text, err := jsonIndent(m.at(i), "    ")
+		if err != nil {
+			return err
+		}
+		if _, err := fmt.Fprintf(w, "%s\n    %s", open, escapeInvisible(text)); err != nil {
+			return err
+		}
+		open = ","
+	}
+	end := "\n  ]"
+	if m.n == 0 {
+		end = open + "]"
+	}
+	_, err := io.WriteString(w, end)
+	return err
+}
+
+// jsonIndent writes a value as it stands within a document.
+func jsonIndent(v any, prefix string) ([]byte, error) {
+	var b bytes.Buffer
+	e := json.NewEncoder(&b)
+	e.SetEscapeHTML(false)
+	e.SetIndent(prefix, "  ")
+	err := e.Encode(v)
+	return bytes.TrimRight(b.Bytes(), "\n"), err
 }
 
 // ErrorJSON is the document of a call that failed: what is wrong, where, and what to do.
@@ -281,16 +334,16 @@ func SurveyJSON(s *survey.Survey) any {
 	if s.Entry != nil {
 		doc.Package.Handling = s.Entry.Handling.Text
 	}
-	for _, it := range s.Items {
+	return &itemStream{doc: doc, n: len(s.Items), at: func(i int) any {
+		it := s.Items[i]
 		var header []fact.Fact // with what the rulebook's patterns read out of the title
 		if w, ok := it.Witness(fact.Header); ok && len(it.Image.Configs) == 0 {
 			header = w.Claims[0]
 		} else if it.Image != nil {
 			header = it.Image.Facts
 		}
-		doc.Items = append(doc.Items, item{it.Address, it.Size, it.Kind, it.Role, it.Component(), it.Digests, imageJSON(it.Image, header), mapJSON(it.Map), it.Nature, signedJSON(it.Signed), factsJSON(it.Facts()), problemsJSON(it.Problems)})
-	}
-	return doc
+		return item{it.Address, it.Size, it.Kind, it.Role, it.Component(), it.Digests, imageJSON(it.Image, header), mapJSON(it.Map), it.Nature, signedJSON(it.Signed), factsJSON(it.Facts()), problemsJSON(it.Problems)}
+	}}
 }
 
 // HeaderJSON is the document "header".

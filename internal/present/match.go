@@ -257,11 +257,18 @@ func (s *Screen) images(v *fit.Verdict, m fit.Member, brief bool) {
 		} else {
 			s.head("Images passed over")
 		}
-		for _, o := range m.Others {
+		for i, o := range m.Others {
+			if i == maxPassed && len(m.Others) > maxPassed+1 {
+				s.line(13, faint, fmt.Sprintf("and %d more", len(m.Others)-i))
+				break
+			}
 			s.hanging("  "+s.paint(strong, pad(o.Component, 10))+" ", 13, plain, within(v.Package, o.Item)+": "+inText(v.Package, o.Because))
 		}
 	}
 }
+
+// maxPassed is how many images that were passed over are listed.
+const maxPassed = 20
 
 // Advice lists what to do next, the most pressing first.
 func Advice(v *fit.Verdict, instead *fit.Verdict) []string {

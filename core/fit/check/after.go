@@ -16,7 +16,7 @@ type Will struct {
 // After is a component as it will be: what is brought, else what is there. Needs,
 // pairs, one version for all members and downgrades are judged on it.
 func (c *Case) After(component string) Will {
-	if k := c.Chosen[component]; k != nil && !forOthers(k) {
+	if k := c.Chosen[component]; k != nil && !k.forOthers {
 		text, cited, known := c.said(component, k)
 		return Will{Text: text, Known: known, Brought: true, Cited: cited}
 	}
@@ -27,7 +27,7 @@ func (c *Case) After(component string) Will {
 // While is a component as it is when the main image is installed: what the family's
 // order installs before it is there already.
 func (c *Case) While(component string) Will {
-	if k := c.Chosen[component]; k != nil && !forOthers(k) && c.before(component, c.Main()) {
+	if k := c.Chosen[component]; k != nil && !k.forOthers && c.before(component, c.Main()) {
 		return c.After(component)
 	}
 	v := c.Installed(component)

@@ -26,9 +26,44 @@ type Candidate struct {
 	opinions  views
 	// given: the manifest gives it to this very device.
 	given bool
+	summary
 }
 
-func (k *Candidate) worst() Outcome { return Worst(k.Lines) }
+// summary is what is kept of a candidate that was not picked.
+type summary struct {
+	worst     Outcome
+	stands    bool // a name says otherwise than stronger sources
+	distance  int  // from the device
+	forOthers bool
+	because   map[Outcome]string // the first reason of each that is against it
+}
+
+func summarise(lines []Line) summary {
+	s := summary{worst: Worst(lines), stands: AnyStands(lines)}
+	for i := range lines {
+		l := &lines[i]
+		switch l.Outcome {
+		case Misfit:
+			s.distance += max(10, Find(l.Check).Far)
+			s.forOthers = s.forOthers || Find(l.Check).Respect != ""
+		case Unsettled:
+			s.distance++
+		default:
+			continue
+		}
+		if s.because == nil {
+			s.because = map[Outcome]string{}
+		}
+		if s.because[l.Outcome] == "" {
+			s.because[l.Outcome] = l.Check + ": " + l.Because
+		}
+	}
+	return s
+}
+
+// forget drops what only the picked candidate needs: of thousands, the reasons of one are
+// told in full.
+func (k *Candidate) forget() { k.Lines, k.witnesses, k.opinions = nil, nil, nil }
 
 // Version is what the candidate says of its own version: the strongest that its
 // header or a manifest says.
@@ -190,8 +225,19 @@ func (c *Case) assignedElsewhere(it *survey.Item) bool {
 // Component judges all candidates of one component and picks the best.
 func (c *Case) Component(k Component) Result {
 	var all []*Candidate
+	var nearest *Candidate
 	for _, it := range c.keptItems(c.key("candidates", k, nil), func() []*survey.Item { return c.candidatesFor(k) }) {
-		all = append(all, c.Candidate(k, it))
+		cand := c.Candidate(k, it)
+		all = append(all, cand)
+		switch {
+		case nearest == nil:
+			nearest = cand
+		case c.prefer(k, cand, nearest) < 0:
+			nearest.forget()
+			nearest = cand
+		default:
+			cand.forget()
+		}
 	}
 	if len(all) == 0 {
 		return Result{}
@@ -199,7 +245,7 @@ func (c *Case) Component(k Component) Result {
 	slices.SortStableFunc(all, func(a, b *Candidate) int { return c.prefer(k, a, b) })
 	best := all[0]
 	var r Result
-	if k.Optional && forOthers(best) {
+	if k.Optional && best.forOthers {
 		for _, o := range all {
 			r.Others = append(r.Others, c.passedOver(k, o, best))
 		}
@@ -210,7 +256,7 @@ func (c *Case) Component(k Component) Result {
 	for _, o := range all[1:] {
 		r.Others = append(r.Others, c.passedOver(k, o, best))
 	}
-	if len(all) > 1 && all[1].worst() == best.worst() && best.worst() != Misfit && all[1].given == best.given {
+	if len(all) > 1 && all[1].worst == best.worst && best.worst != Misfit && all[1].given == best.given {
 		r.Lines = append(slices.Clip(r.Lines), c.rival(k, best, all[1]))
 	}
 	return r
@@ -255,6 +301,7 @@ func (c *Case) Candidate(k Component, it *survey.Item) *Candidate {
 		cand.Lines = append(cand.Lines, l)
 		cand.Slot = slot
 	}
+	cand.summary = summarise(cand.Lines)
 	return cand
 }
 
@@ -274,12 +321,12 @@ func (c *Case) givenBy(ops views) bool {
 // before those with, settled before unsettled, then the newer version, and among
 // misfits the nearest by identity.
 func (c *Case) prefer(k Component, a, b *Candidate) int {
-	order := cmp.Or(flag(b.given)-flag(a.given), flag(AnyStands(a.Lines))-flag(AnyStands(b.Lines)), a.worst().Rank()-b.worst().Rank())
+	order := cmp.Or(flag(b.given)-flag(a.given), flag(a.stands)-flag(b.stands), a.worst.Rank()-b.worst.Rank())
 	if order != 0 {
 		return order
 	}
-	if a.worst() == Misfit {
-		if d := distance(a) - distance(b); d != 0 {
+	if a.worst == Misfit {
+		if d := a.distance - b.distance; d != 0 {
 			return d
 		}
 	}
@@ -307,25 +354,6 @@ func (c *Case) compareVersions(k Component, a, b *Candidate) int {
 	return order
 }
 
-// distance is how far a candidate is from the device.
-func distance(k *Candidate) int {
-	d := 0
-	for i := range k.Lines {
-		switch l := &k.Lines[i]; l.Outcome {
-		case Misfit:
-			d += max(10, Find(l.Check).Far)
-		case Unsettled:
-			d++
-		}
-	}
-	return d
-}
-
-// forOthers tells whether an image is meant for other devices.
-func forOthers(k *Candidate) bool {
-	return slices.ContainsFunc(k.Lines, func(l Line) bool { return l.Outcome == Misfit && Find(l.Check).Respect != "" })
-}
-
 func (c *Case) passedOver(k Component, o, best *Candidate) PassedOver {
 	p := PassedOver{Component: k.Name, Item: o.Item.Address, Because: "the other one was found first"}
 	switch d := o.Item.Digests["sha256"]; {
@@ -335,11 +363,9 @@ func (c *Case) passedOver(k Component, o, best *Candidate) PassedOver {
 		p.Because = "the other one is newer"
 	}
 	for _, want := range []Outcome{Misfit, Unsettled} {
-		for _, l := range o.Lines {
-			if l.Outcome == want {
-				p.Because = l.Check + ": " + l.Because
-				return p
-			}
+		if because := o.because[want]; because != "" {
+			p.Because = because
+			return p
 		}
 	}
 	return p

@@ -93,7 +93,7 @@ func (c *Case) needComponent(n *rulebook.Need) Line {
 	if during.Brought || after.Brought {
 		base.Cite(after.Cited)
 	}
-	if k := c.Chosen[name]; k != nil && k.worst() == Misfit {
+	if k := c.Chosen[name]; k != nil && k.worst == Misfit {
 		during = Will{Text: v.First(), Known: v.Known(), Value: v}
 		after = during
 	}
