@@ -116,10 +116,14 @@ func kindTitle(set *Set, kind string) string {
 	case "zeros":
 		return "zero in every byte"
 	}
+	title := kind
 	if f := set.ByName(kind); f != nil {
-		return f.Title
+		title = f.Title
 	}
-	return kind
+	if strings.HasPrefix(title, "HTML") || strings.HasPrefix(title, "XML") {
+		return "an " + title
+	}
+	return "a " + title
 }
 
 func headOf(c *archive.Content) ([]byte, error) {
