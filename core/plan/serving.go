@@ -192,13 +192,11 @@ func carries(name string, f Serving, transfer func(device string) *rulebook.Tran
 		if t == nil {
 			continue
 		}
-		if t.LongestName > 0 && len(name) > t.LongestName {
+		switch t.Obstacle(name, 0) { // its size is judged with the image
+		case rulebook.NameTooLong:
 			return fmt.Errorf("the name %s has %d characters, and %s takes at most %d", name, len(name), u.Device, t.LongestName)
-		}
-		for _, r := range name {
-			if r <= ' ' || r > '~' {
-				return fmt.Errorf("the name %q holds characters that cannot be transferred", name)
-			}
+		case rulebook.StrangeName:
+			return fmt.Errorf("the name %q holds characters that cannot be transferred", name)
 		}
 	}
 	return nil

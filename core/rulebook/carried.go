@@ -33,3 +33,44 @@ func (t *Transfer) Carries() (most int64, why string) {
 func (r *Recovery) Takes() (most int64, why string) {
 	return bounded(r.Accepts.Largest, r.Transfer.Blocksize == nil || !*r.Transfer.Blocksize)
 }
+
+// Obstacle is why a file is not carried.
+type Obstacle int
+
+// The obstacles.
+const (
+	NoObstacle  Obstacle = iota
+	TooLarge             // for the protocol, or the rulebook's bound
+	StrangeName          // it holds characters that not every protocol carries
+	NameTooLong          // for the rulebook's bound
+)
+
+// Obstacle tells why the transfer does not carry a file of a name and a size. A rulebook
+// that says nothing of the transfer has none but a strange name.
+func (t *Transfer) Obstacle(name string, size int64) Obstacle {
+	if t == nil {
+		if !PlainName(name) {
+			return StrangeName
+		}
+		return NoObstacle
+	}
+	switch most, _ := t.Carries(); {
+	case most > 0 && size > most:
+		return TooLarge
+	case !PlainName(name):
+		return StrangeName
+	case t.LongestName > 0 && len(name) > t.LongestName:
+		return NameTooLong
+	}
+	return NoObstacle
+}
+
+// PlainName: printable ASCII without blanks goes over every protocol.
+func PlainName(name string) bool {
+	for _, r := range name {
+		if r <= ' ' || r > '~' {
+			return false
+		}
+	}
+	return name != ""
+}

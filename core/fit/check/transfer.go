@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"fitcheck/core/fact"
+	"fitcheck/core/rulebook"
 	"fitcheck/core/survey"
 	y "fitcheck/core/yamlfile"
 )
@@ -79,24 +80,14 @@ func (c *Case) transfer(files []served) []Line {
 	}
 	base.Package = strings.Join(names, ", ")
 	for _, f := range files {
-		switch {
-		case largest > 0 && f.size > largest:
+		switch t.Obstacle(f.name, f.size) {
+		case rulebook.TooLarge:
 			return []Line{transferLarge.become(base, f.name, y.FormatSize(f.size), y.FormatSize(largest), bound)}
-		case !plainName(f.name):
+		case rulebook.StrangeName:
 			return []Line{transferStrange.become(base, f.name)}
-		case t.LongestName > 0 && len(f.name) > t.LongestName:
+		case rulebook.NameTooLong:
 			return []Line{transferLong.become(base, f.name, len(f.name), t.LongestName)}
 		}
 	}
 	return []Line{transferKeeps.become(base)}
-}
-
-// plainName: printable ASCII without blanks goes over every protocol.
-func plainName(name string) bool {
-	for _, r := range name {
-		if r <= ' ' || r > '~' {
-			return false
-		}
-	}
-	return name != ""
 }
