@@ -361,8 +361,7 @@ func TestOtherTFTP(t *testing.T) {
 	dir := program.WriteKit(t)
 	require.Equal(t, 0, program.Call(t, dir, "stage", "-device", "depot-core", "-to", "6.4.1", "-into", "served").Status)
 	root := filepath.Join(dir, "served")
-	require.NoError(t, os.Chmod(dir, 0o755))
-	for d := dir; d != "/" && d != "."; d = filepath.Dir(d) {
+	for d := dir; d != filepath.Clean(os.TempDir()) && d != "/" && d != "."; d = filepath.Dir(d) {
 		_ = os.Chmod(d, 0o755) // the server gives up its rights
 	}
 	big := make([]byte, 33<<20+17)
