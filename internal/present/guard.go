@@ -6,8 +6,6 @@ import (
 	"io"
 	"unicode/utf8"
 
-	"github.com/jedib0t/go-pretty/v6/text"
-
 	"fitcheck/core/archive"
 )
 
@@ -23,11 +21,13 @@ type Guard struct {
 // NewGuard guards a writer.
 func NewGuard(w io.Writer, colors bool) *Guard { return &Guard{w: w, colors: colors} }
 
-// sequences are the escape sequences of the styles.
-var sequences = func() (out [][]byte) {
-	out = append(out, []byte(text.EscapeReset))
+// painted are the codes that the styles consist of, and the one that ends them.
+var painted = func() map[string]bool {
+	out := map[string]bool{"0": true}
 	for _, st := range []style{strong, faint, good, bad, doubt, info, heading} {
-		out = append(out, []byte(text.Colors(st).EscapeSeq()))
+		for _, c := range st {
+			out[fmt.Sprint(int(c))] = true
+		}
 	}
 	return out
 }()
@@ -54,7 +54,7 @@ func (g *Guard) Write(p []byte) (int, error) {
 			continue
 		}
 		if c == 0x1b && g.colors {
-			if k := g.sequence(p[i:]); k > 0 {
+			if k := sequence(p[i:]); k > 0 {
 				b.Write(p[i : i+k])
 				i += k
 				continue
@@ -90,14 +90,20 @@ func harmless(p []byte) bool {
 	return true
 }
 
-// sequence is the length of the style that a text begins with; 0 for none.
-func (g *Guard) sequence(p []byte) int {
-	for _, s := range sequences {
-		if bytes.HasPrefix(p, s) {
-			return len(s)
+// sequence is the length of the style that a text begins with: ESC, "[", codes of the
+// styles, "m"; 0 for anything else.
+func sequence(p []byte) int {
+	const longest = 16
+	end := bytes.IndexByte(p[:min(len(p), longest)], 'm')
+	if end < 3 || p[1] != '[' {
+		return 0
+	}
+	for code := range bytes.SplitSeq(p[2:end], []byte{';'}) {
+		if !painted[string(code)] {
+			return 0
 		}
 	}
-	return 0
+	return end + 1
 }
 
 // Flush writes what is left of a character that was never ended.

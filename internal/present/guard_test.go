@@ -9,6 +9,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"fitcheck/core/archive"
+	"fitcheck/core/fit"
 )
 
 // However the bytes come, nothing that acts on a terminal passes, and the program's own
@@ -27,10 +28,10 @@ func TestGuard(t *testing.T) {
 		require.NoError(t, g.Flush())
 		assert.Equal(t, shown, out.String(), "in writes of %d", step)
 	}
-	painted := (&Screen{Color: true}).paint(bad, "no")
-	for colors, want := range map[bool]string{true: painted, false: `\u001b[31;1mno\u001b[0m`} {
+	red := (&Screen{Color: true}).paint(bad, "no")
+	for colors, want := range map[bool]string{true: red, false: `\u001b[31;1mno\u001b[0m`} {
 		var out bytes.Buffer
-		_, err := NewGuard(&out, colors).Write([]byte(painted))
+		_, err := NewGuard(&out, colors).Write([]byte(red))
 		require.NoError(t, err)
 		assert.Equal(t, want, out.String())
 	}
@@ -40,6 +41,18 @@ func TestGuard(t *testing.T) {
 	require.NoError(t, err)
 	require.NoError(t, g.Flush())
 	assert.Equal(t, `cut \xe2\x80`, out.String())
+}
+
+// Whatever the screens paint passes as it is.
+func TestGuardPassesWhatIsPainted(t *testing.T) {
+	v := &fit.Verdict{Verdict: fit.Fits, Device: "d", Package: "p", Members: []fit.Member{{Name: "d", Verdict: fit.Fits, Chosen: []fit.Chosen{{Component: "main", Item: "p::a"}}, Checks: []fit.Check{{Check: "intact", Outcome: fit.Fits, Because: "yes"}, {Check: "model", Outcome: fit.Note, Because: "a note"}}}}}
+	for _, o := range []fit.Outcome{fit.Fits, fit.Misfit, fit.Unsettled} {
+		v.Verdict = o
+		var plain, guarded bytes.Buffer
+		(&Screen{Out: &plain, Color: true, Width: 100}).match(v, nil, false)
+		(&Screen{Out: NewGuard(&guarded, true), Color: true, Width: 100}).match(v, nil, false)
+		assert.Equal(t, plain.String(), guarded.String())
+	}
 }
 
 func FuzzGuard(f *testing.F) {
