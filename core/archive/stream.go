@@ -90,7 +90,7 @@ func (w *walker) stream(p *pass) error {
 		return p.failed(bounded(p.it.Address, w.limits, err))
 	}
 	defer z.Close()
-	r := &reader{w: w, item: p.it.Address, r: z, packed: func() int64 { return p.n }}
+	r := &reader{w: w, item: p.it.Address, r: guardedReader{z}, packed: func() int64 { return p.n }}
 	inner := bufio.NewReaderSize(r, 4<<10)
 	head, err := inner.Peek(512)
 	if err != nil && err != io.EOF {

@@ -141,8 +141,14 @@ func zipInflater(method uint16) zip.Decompressor {
 		case methodLzma:
 			z, err = zipLzma(br)
 		}
-		if err != nil {
+		switch {
+		case err != nil:
 			z = io.NopCloser(failing{err})
+		case method != zip.Deflate:
+			z = struct {
+				io.Reader
+				io.Closer
+			}{guardedReader{z}, z}
 		}
 		return &pooledInflater{z, br}
 	}

@@ -340,3 +340,15 @@ func TestInterrupted(t *testing.T) {
 	assert.Contains(t, errout.String(), "interrupted")
 	assert.Empty(t, out.String())
 }
+
+// -why shows all lines of all verdicts, and every stretch of an image with what proves it.
+func TestWhy(t *testing.T) {
+	kit := kitDir(t)
+	args := []string{"match", "-kit", kit, "-device", "cabinet-07", "-device", "cabinet-12", "qm-tram-8.4.2.zip"}
+	_, brief, _ := run(args...)
+	_, full, _ := run(append(args, "-why")...)
+	assert.NotContains(t, brief, "What else was checked")
+	assert.Contains(t, full, "What else was checked")
+	assert.Contains(t, full, "weakest proof: a signature")
+	assert.Contains(t, full, "all bytes: signature, sha256 in")
+}

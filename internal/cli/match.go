@@ -39,6 +39,7 @@ packages, that of the best one for the device that comes off worst.`,
 		f.BoolVar(&m.trust, "trust-names", false, "accept what only file and folder names say; the verdict says so")
 		f.BoolVar(&m.each, "each", false, "every file and folder in the folder given is a package of its own")
 		f.BoolVar(&m.others, "others", true, "when nothing given fits, look in the kit's packages/ for one that does")
+		f.BoolVar(&m.why, "why", false, "show every line of every verdict with both sides, and what proves each image")
 		f.BoolVar(&m.evidence, "evidence", false, "show each source itself: bytes of the header, lines of files and rules")
 		f.StringVar(&m.report, "report", "", "also write a report to this `file`, as .html or .md by its name")
 		f.BoolVar(&m.replace, "replace", false, "replace a report that is there")
@@ -70,6 +71,7 @@ packages, that of the best one for the device that comes off worst.`,
 type matching struct {
 	devices                       names
 	trust, each, others, evidence bool
+	why                           bool
 	report, format                string
 	replace                       bool
 	expect                        digests
@@ -164,6 +166,7 @@ func (m *matching) tell(ctx context.Context, c *call, answers []present.Answer) 
 		return present.WriteJSON(c.env.Stdout, present.AnswersJSON(answers, m.refused))
 	}
 	s := c.screen()
+	s.Why = m.why
 	if m.evidence {
 		s.Evidence = evidence
 	}

@@ -30,7 +30,7 @@ func (s *Screen) Answers(all []Answer) {
 			s.blank()
 			s.rule()
 		}
-		s.answer(a, len(all) > 1)
+		s.answer(a, len(all) > 1 && !s.Why)
 	}
 }
 

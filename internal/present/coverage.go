@@ -32,11 +32,11 @@ func weakestProof(v *fit.Verdict) string {
 	return t
 }
 
-// provenBy lists what proves an image, stretch by stretch.
-func provenBy(pkg string, all []digest.Cover) []string {
+// provenBy lists what proves an image, stretch by stretch, up to a number of them.
+func provenBy(pkg string, all []digest.Cover, most int) []string {
 	var out []string
 	for i, c := range all {
-		if i == maxCoversShown && len(all) > maxCoversShown+1 {
+		if i == most && len(all) > most+1 {
 			return append(out, fmt.Sprintf("and %d more stretches", len(all)-i))
 		}
 		t := "bytes " + fmt.Sprintf("%d–%d", c.From, c.To-1)
@@ -80,7 +80,7 @@ func coverageBar(pkg string, all []digest.Cover) template.HTML {
 		case c.By <= digest.ByArchive:
 			class = "open"
 		}
-		title := strings.Join(provenBy(pkg, []digest.Cover{c}), "")
+		title := strings.Join(provenBy(pkg, []digest.Cover{c}, 1), "")
 		title = strings.Replace(title, "all bytes", fmt.Sprintf("bytes %d–%d", c.From, c.To-1), 1)
 		fmt.Fprintf(&b, `<i class="%s" style="flex:%d" title="%s"></i>`, class, max(1, (c.To-c.From)*1000/max(1, size)), template.HTMLEscapeString(Safe(title)))
 	}

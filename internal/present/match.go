@@ -245,7 +245,11 @@ func (s *Screen) images(v *fit.Verdict, m fit.Member, brief bool) {
 			}
 			s.hanging("  "+s.paint(strong, pad(c.Component, 10))+" ", 13, plain, t)
 			if !brief {
-				for _, cover := range provenBy(v.Package, c.Coverage) {
+				most := maxCoversShown
+				if s.Why {
+					most = len(c.Coverage)
+				}
+				for _, cover := range provenBy(v.Package, c.Coverage, most) {
 					s.hanging(strings.Repeat(" ", 13), 15, faint, cover)
 				}
 			}

@@ -176,7 +176,7 @@ func (r Report) section(id string, a Answer) reportSection {
 					detail = append(detail, d.lead+d.text)
 				}
 			}
-			s.Chosen = append(s.Chosen, reportChosen{Safe(m.Name), Safe(c.Component), Safe(within(v.Package, c.Item)), Safe(strings.Join(detail, ", ")), coverageBar(v.Package, c.Coverage), safeAll(provenBy(v.Package, c.Coverage))})
+			s.Chosen = append(s.Chosen, reportChosen{Safe(m.Name), Safe(c.Component), Safe(within(v.Package, c.Item)), Safe(strings.Join(detail, ", ")), coverageBar(v.Package, c.Coverage), safeAll(provenBy(v.Package, c.Coverage, maxCoversShown))})
 		}
 		for _, o := range m.Others {
 			s.Passed = append(s.Passed, reportChosen{Safe(m.Name), Safe(o.Component), Safe(within(v.Package, o.Item)), Safe(inText(v.Package, o.Because)), "", nil})

@@ -19,6 +19,8 @@ type Screen struct {
 	Out   io.Writer
 	Width int // columns; 0 is unbounded, for pipes and files
 	Color bool
+	// Why shows every line of every verdict, with both sides, and all stretches of images.
+	Why bool
 	// Kit is how the kit was named on the command line; "" where it was not.
 	Kit string
 	// Evidence holds what the sources of a verdict name, where it is shown.

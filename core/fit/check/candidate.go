@@ -269,6 +269,9 @@ func (c *Case) Candidate(k Component, it *survey.Item) *Candidate {
 	if of := c.Survey.PartOf(it.Address); len(of.NameClaim) > 0 {
 		cand.witnesses = append(cand.witnesses, fact.Witness{Kind: fact.FileName, Name: of.Name, Claims: []fact.Claim{of.NameClaim}})
 	}
+	if w, ok := c.inside(it); ok {
+		cand.witnesses = append(cand.witnesses, w)
+	}
 	for _, w := range cand.witnesses {
 		ops := c.opinions(w)
 		for n, o := range ops {
@@ -303,6 +306,34 @@ func (c *Case) Candidate(k Component, it *survey.Item) *Candidate {
 	}
 	cand.summary = summarise(cand.Lines)
 	return cand
+}
+
+// inside is what the one image says that an archive holds which is taken for an image
+// itself, such as a packed one.
+func (c *Case) inside(it *survey.Item) (fact.Witness, bool) {
+	if it.Container == archive.None || it.Firmware() {
+		return fact.Witness{}, false
+	}
+	all := c.Survey.Inside(it)
+	if len(all) != 1 || all[0].Image == nil {
+		return fact.Witness{}, false
+	}
+	w, ok := all[0].Witness(fact.Header)
+	if !ok {
+		return fact.Witness{}, false
+	}
+	out := fact.Witness{Kind: w.Kind, Name: w.Name}
+	for _, claim := range w.Claims {
+		var said fact.Claim
+		for _, f := range claim {
+			if f.About != fact.Version && f.About != fact.Component { // those are the archive's own
+				f.Payload = true
+				said = append(said, f)
+			}
+		}
+		out.Claims = append(out.Claims, said)
+	}
+	return out, true
 }
 
 // givenBy tells whether a manifest gives an image to this very device: it names
