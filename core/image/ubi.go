@@ -321,14 +321,26 @@ func readUBIFS(s *Source) (*Image, error) {
 	return m, m.ubifsNodes(s, size)
 }
 
+// filled says whether the bytes up to the next multiple of 8 are what writers put there:
+// zeros, erased flash, or UBIFS_PADDING_BYTE (fs/ubifs/ubifs-media.h).
+func filled(b []byte) bool {
+	for _, c := range b {
+		if c != 0 && c != 0xff && c != 0xce {
+			return false
+		}
+	}
+	return true
+}
+
 // ubifsNodes recomputes the CRCs of all nodes, block by block: nodes follow each other,
 // each at a multiple of 8, up to what is erased. The blocks of the tree of properties have
 // none.
 func (m *Image) ubifsNodes(s *Source, size int64) error {
 	var t tally
 	var covers []digest.Stretch
-	for at := int64(0); at < min(m.Extent, s.Size()); at += size {
-		b, err := s.UpTo(at, int(size))
+	end := min(m.Extent, s.Size())
+	for at := int64(0); at < end; at += size {
+		b, err := s.UpTo(at, int(min(size, end-at)))
 		if err != nil {
 			return err
 		}
@@ -340,7 +352,7 @@ func (m *Image) ubifsNodes(s *Source, size int64) error {
 			}
 			t.add(binary.LittleEndian.Uint32(b[off+4:]) == rawCRC(b[off+8:off+n]), at+int64(off))
 			from, to := at+int64(off), at+int64(off+n)
-			if k := len(covers); k > 0 && covers[k-1].To >= from-8 {
+			if k := len(covers); k > 0 && covers[k-1].To >= from-7 && (covers[k-1].To <= at || filled(b[covers[k-1].To-at:off])) {
 				covers[k-1].To = to
 			} else if k < maxSums {
 				covers = append(covers, digest.Stretch{From: from, To: to})
@@ -351,7 +363,7 @@ func (m *Image) ubifsNodes(s *Source, size int64) error {
 			off += (n + 7) &^ 7
 		}
 	}
-	t.tell(m, "CRCs of its nodes", m.Extent, 4)
+	t.tell(m, "CRCs of its nodes", end, 4)
 	if k := len(m.Sums); k > 0 {
 		m.Sums[k-1].Covers = covers
 	}
