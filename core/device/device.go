@@ -117,7 +117,6 @@ func Read(file string, data []byte) (*Device, error) {
 	return d, nil
 }
 
-// check finds what is wrong with one box.
 // Bounds of what one device file says: members of a group, and the entries of one list or
 // mapping.
 const (
@@ -125,10 +124,17 @@ const (
 	maxEntries = 1000
 )
 
+// check finds what is wrong with one box.
 func check(u *Unit, fail func(at y.Spot, message, advice string)) {
-	for name, n := range map[string]int{"boards": len(u.Boards), "features": len(u.Features), "attached": len(u.Attached), "slots": len(u.Slots), "installed": len(u.Installed.Entries), "companions": len(u.Companions.Entries)} {
-		if n > maxEntries {
-			fail(u.Name.Spot, fmt.Sprintf("%s has %d entries, and at most %d are read", name, n, maxEntries), "leave out what is not of this device")
+	for _, list := range []struct {
+		name string
+		n    int
+	}{
+		{"boards", len(u.Boards)}, {"features", len(u.Features)}, {"attached", len(u.Attached)}, {"slots", len(u.Slots)},
+		{"installed", len(u.Installed.Entries)}, {"companions", len(u.Companions.Entries)},
+	} {
+		if list.n > maxEntries {
+			fail(u.Name.Spot, fmt.Sprintf("%s has %d entries, and at most %d are read", list.name, list.n, maxEntries), "leave out what is not of this device")
 		}
 	}
 	if p := u.Platform; p.Set() && p.Text != "physical" && p.Text != "virtual" {

@@ -1,6 +1,8 @@
 package device
 
 import (
+	"fmt"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -81,4 +83,50 @@ func FuzzRead(f *testing.F) {
 			t.Fatal("a device without a name passed")
 		}
 	})
+}
+
+// A device file holds at most so many members, and so much of each list.
+func TestBoundsOfADeviceFile(t *testing.T) {
+	members := func(n int) string {
+		var b strings.Builder
+		b.WriteString("kind: device\nname: a\ngroup: stack\nmembers:\n")
+		for i := range n {
+			fmt.Fprintf(&b, "  - {name: u%d, model: QM-8T}\n", i)
+		}
+		return b.String()
+	}
+	_, err := Read("d.yaml", []byte(members(maxMembers)))
+	require.NoError(t, err)
+	_, err = Read("d.yaml", []byte(members(maxMembers+1)))
+	assert.ErrorContains(t, err, "d.yaml:1005:")
+	assert.ErrorContains(t, err, "has at most 1000 members, and these are 1001")
+
+	for _, key := range []string{"boards", "features", "attached"} {
+		list := func(n int) []byte {
+			return []byte("kind: device\nname: a\n" + key + ": [" + strings.Repeat("x, ", n) + "]\n")
+		}
+		_, err := Read("d.yaml", list(maxEntries))
+		require.NoError(t, err, key)
+		_, err = Read("d.yaml", list(maxEntries+1))
+		assert.ErrorContains(t, err, key+" has 1001 entries, and at most 1000 are read")
+	}
+}
+
+// What sources speak of is no more than a device file holds: nothing is written.
+func TestBoundsOfADraft(t *testing.T) {
+	var members, attached strings.Builder
+	members.WriteString("Tramline OS\n")
+	attached.WriteString("Tramline OS\n")
+	for i := range maxEntries*3 + 1 {
+		if i <= maxMembers {
+			fmt.Fprintf(&members, "Unit %d QM-8T A2 8.4.2\n", i)
+		}
+		fmt.Fprintf(&attached, "Port %d VR-%d\n", i, i)
+	}
+	for text, want := range map[string]string{members.String(): "at most 1000", attached.String(): "more than 1000 entries"} {
+		r, err := ReadSource("c.txt", []byte(text), []CaptureRule{tramline})
+		require.NoError(t, err)
+		_, err = Merge([]*Reading{r}, nil, nil, ignorance{}).Write("cab", nil)
+		assert.ErrorContains(t, err, want)
+	}
 }

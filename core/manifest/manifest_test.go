@@ -1,6 +1,7 @@
 package manifest
 
 import (
+	"fmt"
 	"regexp"
 	"strings"
 	"testing"
@@ -47,6 +48,54 @@ func TestLinesProblems(t *testing.T) {
 		assert.Contains(t, m.Problems[0].What, want)
 		assert.Empty(t, m.Records)
 	}
+}
+
+// A manifest that passes a bound is refused by it, whatever its form; records that say the
+// same are one.
+func TestBoundsOfAManifest(t *testing.T) {
+	var lines, doc strings.Builder
+	doc.WriteString("[")
+	for i := range 20 {
+		fmt.Fprintf(&lines, "main a%d.img 8.4.2\n", i)
+		if i > 0 {
+			doc.WriteString(",")
+		}
+		fmt.Fprintf(&doc, `{"f": "a%d.img", "v": "8.4.2"}`, i)
+	}
+	doc.WriteString("]")
+	same := strings.Repeat("main a.img 8.4.2\n", 20)
+	json := Document{Form: "json", Records: "*", Fields: map[string]string{"file": "f", "version": "v"}}
+	for name, c := range map[string]struct {
+		change func(l *archive.Limits)
+		bound  string
+	}{
+		"as it is": {func(*archive.Limits) {}, ""},
+		"records":  {func(l *archive.Limits) { l.Records = 19 }, archive.BoundRecords},
+		"facts":    {func(l *archive.Limits) { l.Facts = 19 }, archive.BoundFacts},
+	} {
+		l := archive.DefaultLimits()
+		c.change(&l)
+		for form, m := range map[string]*Manifest{"lines": tram.Read("m", []byte(lines.String()), l), "json": json.Read("m", []byte(doc.String()), l)} {
+			if c.bound == "" {
+				assert.Nil(t, m.Refused, form)
+				assert.Len(t, m.Records, 20, form)
+				continue
+			}
+			require.NotNil(t, m.Refused, "%s %s", name, form)
+			assert.Equal(t, c.bound, m.Refused.Bound)
+			assert.Less(t, len(m.Records), 20)
+		}
+		m := tram.Read("m", []byte(same), l)
+		assert.Nil(t, m.Refused, "%s: lines that say the same are one record", name)
+		assert.Len(t, m.Records, 1)
+	}
+}
+
+// Of a text that nothing reads, the first lines are told and the others counted.
+func TestManyProblems(t *testing.T) {
+	m := tram.Read("m", []byte(strings.Repeat("what is this thing\n", MaxTold+41)), archive.DefaultLimits())
+	require.Len(t, m.Problems, MaxTold+1)
+	assert.Equal(t, "it goes on like this: 41 more lines", m.Problems[MaxTold].What)
 }
 
 func TestCheckGroups(t *testing.T) {

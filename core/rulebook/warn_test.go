@@ -63,9 +63,15 @@ func TestWarnings(t *testing.T) {
 		"a revision that is none":       {[]string{"{families: [tram]}\nfamilies", "{families: [tram], revisions: {A1: {}}}\nfamilies", "8.4.2, families", "8.4.2, revisions: [not-A1], families"}, "13: FAULT it names the hardware revision not-A1", false},
 		"a pair of no component":        {[]string{"tram: {components", "tram: {paired: [[boot, poe]], components"}, "7: paired names poe", false},
 		"versions of no component":      {[]string{"versions:\n", "versions:\n  poe: natural\n"}, "9: versions speaks of poe", false},
-		"a source that is not listed":   {[]string{"allow: false, source: RN", "allow: false, source: RM"}, "17: the source RM is not listed under sources; did you mean RN?", false},
-		"no source":                     {[]string{"allow: false, source: RN", "allow: false"}, "17: rules and needs without a source: lines 17", false},
-		"a release listed twice":        {[]string{"releases:\n", "releases:\n  - {version: 8.4.2, models: [QM-8T]}\n"}, "14: the release 8.4.2 is listed in line 13 already", false},
+		"a signature of no manifest":    {[]string{"{title: p,", "{title: p, signature: {item: '*.sig', of: manifest, key: k},"}, "11: the signature is of the manifest, and no manifest is described: it could cover no image", false},
+		"one of a manifest by MD5": {[]string{"{title: p,", "{title: p, manifest: {item: m.txt, form: lines, record: '^(?P<file>\\S+) (?P<md5>\\w+)$'}, signature: {item: '*.sig', of: manifest, key: k},"},
+			"11: the signature is of the manifest, and nothing of it is read as a SHA-256 or better", false},
+		"one of a document without digests": {[]string{"{title: p,", "{title: p, manifest: {item: m.json, form: json, records: images.*, fields: {file: file}}, signature: {item: '*.sig', of: manifest, key: k},"},
+			"11: the signature is of the manifest, and nothing of it is read as a SHA-256 or better", false},
+		"one of no list":              {[]string{"{title: p,", "{title: p, signature: {item: '*.sig', of: checksums, key: k},"}, "11: the signature is of the checksum lists, and no list is named", false},
+		"a source that is not listed": {[]string{"allow: false, source: RN", "allow: false, source: RM"}, "17: the source RM is not listed under sources; did you mean RN?", false},
+		"no source":                   {[]string{"allow: false, source: RN", "allow: false"}, "17: rules and needs without a source: lines 17", false},
+		"a release listed twice":      {[]string{"releases:\n", "releases:\n  - {version: 8.4.2, models: [QM-8T]}\n"}, "14: the release 8.4.2 is listed in line 13 already", false},
 	} {
 		t.Run(name, func(t *testing.T) {
 			text := soundRules
@@ -90,6 +96,32 @@ func TestWarnings(t *testing.T) {
 	rb, err := Read("qm.yaml", []byte(apart))
 	require.NoError(t, err)
 	assert.Empty(t, rb.Warnings(), "rules that speak of other moves are no matter")
+}
+
+// A signature of a manifest whose digests are strong covers images, and there is nothing
+// to warn of; nor is there of one that is over an image itself.
+func TestSignaturesThatCover(t *testing.T) {
+	for _, add := range []string{
+		`manifest: {item: m.txt, form: lines, record: '^(?P<file>\S+) (?P<sha256>\w+)$'}, signature: {item: '*.sig', of: manifest, key: k},`,
+		`checksums: '*.sums', signature: {item: '*.sig', of: checksums, key: k},`,
+		`signature: {item: '*.sig', of: '*.img', key: k},`,
+	} {
+		rb, err := Read("qm.yaml", []byte(strings.Replace(soundRules, "{title: p,", "{title: p, "+add, 1)))
+		require.NoError(t, err)
+		assert.Empty(t, rb.Warnings(), add)
+	}
+}
+
+// What one text asks of memory is bounded: needs of a release, and warnings.
+func TestBoundsOfARulebook(t *testing.T) {
+	needs := strings.Repeat(`{component: main, within: ">=8.2.0", source: RN}, `, maxNeeds+1)
+	_, err := Read("qm.yaml", []byte(strings.Replace(soundRules, "needs: [", "needs: ["+needs, 1)))
+	assert.ErrorContains(t, err, "the release has 1002 needs, and at most 1000 are read")
+
+	rb, err := Read("qm.yaml", []byte(soundRules+strings.Repeat("    - {models: [QM-9], allow: true, source: RN}\n", maxWarnings+50)))
+	require.NoError(t, err)
+	assert.LessOrEqual(t, len(rb.Warnings()), maxWarnings+1)
+	assert.GreaterOrEqual(t, len(rb.Warnings()), maxWarnings)
 }
 
 func TestCaptures(t *testing.T) {

@@ -46,8 +46,9 @@ func pemOf(t *testing.T, public any) []byte {
 	return pem.EncodeToMemory(&pem.Block{Type: "PUBLIC KEY", Bytes: der})
 }
 
+// certificate makes one that holds for six years and ends at a time.
 func certificate(t *testing.T, key crypto.Signer, name string, parent *x509.Certificate, by crypto.Signer, until time.Time) *x509.Certificate {
-	tpl := &x509.Certificate{SerialNumber: big.NewInt(7), Subject: pkix.Name{CommonName: name}, NotBefore: now.AddDate(-2, 0, 0), NotAfter: until, IsCA: true, BasicConstraintsValid: true, KeyUsage: x509.KeyUsageCertSign | x509.KeyUsageDigitalSignature}
+	tpl := &x509.Certificate{SerialNumber: big.NewInt(7), Subject: pkix.Name{CommonName: name}, NotBefore: until.AddDate(-6, 0, 0), NotAfter: until, IsCA: true, BasicConstraintsValid: true, KeyUsage: x509.KeyUsageCertSign | x509.KeyUsageDigitalSignature}
 	if parent == nil {
 		parent = tpl
 	}
@@ -129,6 +130,9 @@ func TestRawSignatures(t *testing.T) {
 	res := Verify(v15, "", key(t, certPEM(ended)), content, now)
 	assert.Equal(t, Expired, res.Outcome)
 	assert.Contains(t, res.Because, "2026-11-24")
+	res = Verify(v15, "", key(t, certPEM(certificate(t, rk, "Quillmere", nil, rk, now.AddDate(7, 0, 0)))), content, now)
+	assert.Equal(t, NotYet, res.Outcome)
+	assert.Contains(t, res.Because, "2027-11-25")
 }
 
 func TestCMS(t *testing.T) {
@@ -168,6 +172,7 @@ func TestCMS(t *testing.T) {
 	stranger := certificate(t, other, "Somebody", nil, other, now.AddDate(1, 0, 0))
 	assert.Equal(t, Unknown, Verify(sig, "", key(t, certPEM(stranger)), content, now).Outcome)
 	assert.Equal(t, Expired, Verify(make(now.AddDate(0, 0, -1)), "", k, content, now).Outcome)
+	assert.Equal(t, NotYet, Verify(make(now.AddDate(7, 0, 0)), "", k, content, now).Outcome)
 	assert.Equal(t, Unread, Verify([]byte("nothing of the kind"), "cms", k, content, now).Outcome)
 }
 

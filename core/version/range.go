@@ -40,17 +40,22 @@ func ParseRange(s *Scheme, text string) (*Range, error) {
 		r.any = true
 		return r, nil
 	}
-	if n := len(operator.FindAllStringIndex(r.Text, maxComparators+1)) + strings.Count(r.Text, "||"); n > maxComparators {
-		return nil, fmt.Errorf("the range %.60q… has more than %d versions in it; write it as one from and one to", text, maxComparators)
-	}
+	versions := 0
 	for _, alt := range strings.Split(r.Text, "||") {
 		alt = strings.TrimSpace(alt)
 		if alt == "" {
 			return nil, fmt.Errorf("the range %.200q has an empty part: write comparators such as >=8.2.0, or * for any version", text)
 		}
 		var all []comparator
-		starts := operator.FindAllStringIndex(alt, -1)
-		if len(starts) == 0 || starts[0][0] != 0 {
+		starts := operator.FindAllStringIndex(alt, maxComparators+1)
+		bare := len(starts) == 0 || starts[0][0] != 0
+		if versions += len(starts); bare {
+			versions++
+		}
+		if versions > maxComparators {
+			return nil, fmt.Errorf("the range %.60q… has more than %d versions in it; write it as one from and one to", text, maxComparators)
+		}
+		if bare {
 			end := len(alt)
 			if len(starts) > 0 {
 				end = starts[0][0]

@@ -155,3 +155,20 @@ func TestRangesAgainstEachOther(t *testing.T) {
 	assert.True(t, any.Covers(scaled("1.1")))
 	assert.False(t, scaled("1.1").Covers(any))
 }
+
+// A range names at most so many versions: each costs when ranges are held against each
+// other.
+func TestBoundOfARange(t *testing.T) {
+	var s *Scheme
+	for _, text := range []string{"1.0", "!=1.0", ">=1.0"} {
+		for _, between := range []string{" || ", " "} {
+			if between == " " && text == "1.0" {
+				continue // a blank alone does not separate
+			}
+			_, err := ParseRange(s, strings.Repeat(text+between, maxComparators-1)+text)
+			require.NoError(t, err)
+			_, err = ParseRange(s, strings.Repeat(text+between, maxComparators)+text)
+			assert.ErrorContains(t, err, "more than 1000 versions")
+		}
+	}
+}
