@@ -281,7 +281,16 @@ func TestZipOneReading(t *testing.T) {
 		w.Close()
 		return b.Bytes()
 	}
+	// Two directories of one entry: the first where the end record says, the second by its
+	// size, with offsets that fit what stands before the entry.
+	long := end - directory
+	shifted := bytes.Clone(one[directory:end])
+	le.PutUint32(shifted[42:], uint32(long))
+	twice := append(bytes.Repeat([]byte{'x'}, long), one[:directory]...)
+	twice = append(append(append(twice, shifted...), one[directory:end]...), one[end:]...)
+	le.PutUint32(twice[len(twice)-6:], uint32(long+directory))
 	for what, data := range map[string][]byte{
+		"two directories":                       twice,
 		"two zips in one file":                  append(bytes.Clone(one), two...),
 		"two zips, the first as it would shift": append(bytes.Clone(two), one...),
 		"a zip in the comment":                  comment,

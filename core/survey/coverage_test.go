@@ -66,6 +66,14 @@ func TestSignatureReachesWhatIsNamedByDigest(t *testing.T) {
 			assert.Equal(t, "archive", weakest(t, s, "qm-8.4.zip::b.img"), "what nothing names")
 		})
 	}
+	for digestOf, want := range map[string]string{sha(strong): "signature", fmt.Sprintf("%x", md5.Sum([]byte(strong))): "manifest"} {
+		o := withSignature(t, "{item: '**/s.sig', of: checksums, key: maker}")
+		o.Keys = keyring("maker", keyOf(t, maker))
+		list := digestOf + "  m.txt\n"
+		s := survey(t, o, file{"qm-8.4.zip", zipOf(file{"m.txt", strong}, image, file{"sums.txt", list}, file{"s.sig", string(ed25519.Sign(maker, []byte(list)))})})
+		require.Equal(t, sign.Verified, s.Signatures[0].Outcome)
+		assert.Equal(t, want, weakest(t, s, "qm-8.4.zip::a.img"), "a signed list names the manifest by %s", digestOf)
+	}
 	o := withSignature(t, "{item: '**/m.sig', of: manifest, key: maker}")
 	o.Keys = keyring("maker", keyOf(t, maker))
 	s := survey(t, o, file{"qm-8.4.zip", zipOf(file{"m.txt", strong}, file{"a.img", "swapped it"}, file{"m.sig", string(ed25519.Sign(maker, []byte(strong)))})})
@@ -95,6 +103,11 @@ func TestListsSpeakOfTheArchiveBeside(t *testing.T) {
 	s = survey(t, withRules(t), file{"qm-8.4.zip", zipOf(control, with("main"), file{"more.zip", zipOf(file{"rel/a.img", "else"})})})
 	assert.Contains(t, problems(s), "which is not in the package", "two archives hold such a file, and nobody says which is meant")
 	assert.Equal(t, "archive", weakest(t, s, image))
+
+	folders := zipOf(file{"rel/sums.txt", sha("main") + "  a.img\n"}, file{"a.img", "else"}, file{"rel/a.img", "main"})
+	s = survey(t, withRules(t), file{"qm-8.4.zip", folders})
+	assert.Equal(t, "list-inside", weakest(t, s, "qm-8.4.zip::rel/a.img"), "its own folder comes before the root")
+	assert.Equal(t, "archive", weakest(t, s, "qm-8.4.zip::a.img"))
 
 	own := file{"control.zip", zipOf(list, file{"rel/a.img", "main"})}
 	s = survey(t, withRules(t), file{"qm-8.4.zip", zipOf(own, with("else"))})
