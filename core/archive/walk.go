@@ -12,6 +12,7 @@ import (
 	"sync/atomic"
 	"unicode/utf8"
 
+	"fitcheck/core/content"
 	"fitcheck/core/fault"
 )
 
@@ -61,7 +62,7 @@ func (w *walker) item(it *Item, src source) error {
 	case ISO:
 		err = w.iso(p)
 	case Squash:
-		err = w.fileSystem(p, OpenSquashFS)
+		err = w.fileSystem(p, content.OpenSquashFS)
 	case Shell:
 		err = w.shell(p, shell)
 	case None:

@@ -13,6 +13,7 @@ import (
 
 	"archive/zip"
 
+	"fitcheck/core/content"
 	"fitcheck/core/fault"
 )
 
@@ -38,7 +39,10 @@ var errEncrypted = &cannotRead{"encrypted: its content cannot be checked", decry
 // wrong sorts an error of the content, in words.
 func wrong(err error) (c Class, what, advice string) {
 	var cannot *cannotRead
+	var unsupported *content.Unsupported
 	switch {
+	case errors.As(err, &unsupported):
+		return Unreadable, unsupported.What, unpackElsewhere
 	case errors.As(err, &cannot):
 		return Unreadable, cannot.what, cannot.advice
 	case errors.Is(err, txz.ErrOptions), errors.Is(err, txz.ErrUnsupportedCheck):
@@ -56,7 +60,10 @@ func wrong(err error) (c Class, what, advice string) {
 func describe(err error) string {
 	var corrupt flate.CorruptInputError
 	var own *damage
+	var files *content.Damage
 	switch {
+	case errors.As(err, &files):
+		return "damaged: " + files.What
 	case errors.As(err, &own):
 		return own.what
 	case errors.Is(err, io.ErrUnexpectedEOF) || errors.Is(err, io.EOF):

@@ -1,12 +1,15 @@
 package image
 
 import (
+	"context"
 	"encoding/binary"
 	"fmt"
 	"io"
-	"path"
+	"io/fs"
+	"slices"
 
 	"fitcheck/core/archive"
+	"fitcheck/core/content"
 	"fitcheck/core/fact"
 )
 
@@ -90,30 +93,25 @@ func squashVersionFiles(c *archive.Content, found func(string, io.Reader)) error
 	if _, err := c.ReadAt(head, 0); err != nil || head[0] != 'h' {
 		return nil // of version 3, only the superblock is read
 	}
-	fsys, err := archive.OpenSquashFS(c, c.Size())
-	if err != nil {
-		return err
-	}
 	programs := 0
-	for _, dir := range []string{".", "etc", "usr/lib", "bin", "sbin", "usr/bin"} {
-		list, err := fsys.ReadDir(dir)
-		if err != nil && dir == "." {
-			return err
-		}
-		for _, e := range list {
-			name := path.Join(dir, e.Name())
-			if program := IsProgram(name); !e.Type().IsRegular() || !program && !IsVersionFile(name) || program && programs >= maxPrograms/4 {
-				continue
-			} else if program { // each is found by its path, which takes time
-				programs++
+	return archive.EachFile(context.Background(), c, c.Size(), func(f *content.File) error {
+		if f.Mode.IsDir() {
+			if !slices.Contains(versionFolders, f.Path) {
+				return fs.SkipDir
 			}
-			f, err := fsys.Open(name)
-			if err != nil {
-				return err
-			}
-			found(name, f)
-			f.Close()
+			return nil
 		}
-	}
-	return nil
+		program := IsProgram(f.Path)
+		if !f.Mode.IsRegular() || !program && !IsVersionFile(f.Path) || program && programs >= maxPrograms/4 {
+			return nil
+		}
+		if program {
+			programs++
+		}
+		found(f.Path, f.Open())
+		return nil
+	})
 }
+
+// versionFolders are the folders of a root file system that are looked into.
+var versionFolders = []string{"etc", "usr", "usr/lib", "bin", "sbin", "usr/bin"}

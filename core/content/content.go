@@ -1,0 +1,71 @@
+// Package content reads the files of file systems: what lies in the image of a root
+// file system or RAM disk. One file of this package reads one file system; all of them
+// are shown by one interface.
+//
+// A file system's own sizes never decide an allocation, and a walk takes time in
+// proportion to what the file system holds.
+package content
+
+import (
+	"context"
+	"fmt"
+	"io"
+	"io/fs"
+	"time"
+)
+
+// File is a file, folder, link or device of a file system.
+type File struct {
+	// Path goes from the root, with slashes between its levels and none in front. Its names
+	// are as the file system holds them: what is hostile in them is the caller's to judge.
+	Path string
+	Mode fs.FileMode
+	// Size is in bytes; 0 of anything but a file.
+	Size     int64
+	UID, GID uint32
+	Modified time.Time
+	// Target is where a symbolic link leads.
+	Target string
+	// Major and Minor number a device.
+	Major, Minor uint32
+	// Node is the same for all names of one file, and of no other.
+	Node uint64
+	// Links is how many names the file has.
+	Links int
+	// Err is what keeps a folder from being listed or an entry from being read. Its files
+	// that could be listed follow all the same.
+	Err error
+
+	open func() io.Reader
+}
+
+// Open reads a file's content from its first byte on. Its reader is the caller's alone; a
+// second one may be read beside it, though not from another goroutine. Damage is found
+// as far as is read.
+func (f *File) Open() io.Reader { return f.open() }
+
+// FileSystem is an opened file system.
+type FileSystem interface {
+	// Walk visits every file and folder below the root, folders before what is in them, in
+	// the order in which the file system lists them. What visit returns ends the walk, but
+	// fs.SkipDir for a folder, which leaves its files out.
+	Walk(ctx context.Context, visit func(*File) error) error
+}
+
+// Damage is the error of a file system whose structure or data contradicts itself.
+type Damage struct{ What string }
+
+func (e *Damage) Error() string { return e.What }
+
+func damaged(format string, args ...any) error { return &Damage{fmt.Sprintf(format, args...)} }
+
+// Unsupported is the error of what this program does not serve: a version, a compression, a
+// filter. It says nothing of the content.
+type Unsupported struct{ What string }
+
+func (e *Unsupported) Error() string { return e.What }
+
+func unsupported(format string, args ...any) error { return &Unsupported{fmt.Sprintf(format, args...)} }
+
+// maxDepth is how deep folders may lie in each other.
+const maxDepth = 256
