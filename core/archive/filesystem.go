@@ -1,7 +1,6 @@
 package archive
 
 import (
-	"context"
 	"io"
 	"io/fs"
 
@@ -52,15 +51,6 @@ func (w *walker) visitFile(p *pass, all *roster, told *teller) func(*content.Fil
 		all.file(it, "")
 		return w.item(it, source{r: &reader{w: w, item: it.Address, r: f.Open(), packed: func() int64 { return p.it.Size }}})
 	}
-}
-
-// EachFile shows the files and folders of a SquashFS; visit may return fs.SkipDir.
-func EachFile(ctx context.Context, at io.ReaderAt, size int64, visit func(*content.File) error) error {
-	fsys, err := content.OpenSquashFS(at, size)
-	if err != nil {
-		return err
-	}
-	return fsys.Walk(ctx, visit)
 }
 
 // random gives an item's content for random access, and hashes the item

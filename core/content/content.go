@@ -52,6 +52,28 @@ type FileSystem interface {
 	Walk(ctx context.Context, visit func(*File) error) error
 }
 
+// openers holds, by the name of its image format, how a file system is opened.
+var openers = map[string]func(at io.ReaderAt, size int64) (FileSystem, error){}
+
+func register(format string, open func(at io.ReaderAt, size int64) (FileSystem, error)) {
+	if openers[format] != nil {
+		panic("two readers of " + format)
+	}
+	openers[format] = open
+}
+
+// Knows tells whether the files of an image format can be read.
+func Knows(format string) bool { return openers[format] != nil }
+
+// Open opens the file system of an image format that takes up to size bytes.
+func Open(format string, at io.ReaderAt, size int64) (FileSystem, error) {
+	open := openers[format]
+	if open == nil {
+		return nil, unsupported("the files of this file system are not read")
+	}
+	return open(at, size)
+}
+
 // Damage is the error of a file system whose structure or data contradicts itself.
 type Damage struct{ What string }
 

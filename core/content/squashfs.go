@@ -62,6 +62,8 @@ const (
 	notPacked     = 1 << 24
 )
 
+func init() { register("squashfs", OpenSquashFS) }
+
 var squashMethods = map[uint16]string{1: "gzip", 2: "lzma", 3: "lzo", 4: "xz", 5: "lz4", 6: "zstd"}
 
 // OpenSquashFS opens a SquashFS of version 4 that takes up to size bytes.
@@ -93,6 +95,17 @@ func OpenSquashFS(at io.ReaderAt, size int64) (FileSystem, error) {
 	s.meta, _ = simplelru.NewLRU[int64, *metaBlock](metaKept, nil)
 	s.frags, _ = simplelru.NewLRU[uint32, []byte](int(max(2, fragmentBytes/s.blockSize)), nil)
 	return s, nil
+}
+
+// readAt reads n bytes of a file system of a size.
+func readAt(at io.ReaderAt, size, from int64, b []byte) error {
+	if from < 0 || from > size-int64(len(b)) {
+		return damaged("truncated: it refers to %d bytes at byte %d, and has %d", len(b), from, size)
+	}
+	if n, err := at.ReadAt(b, from); n < len(b) {
+		return short(err)
+	}
+	return nil
 }
 
 // short is the error where less could be read than there is to be.

@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"context"
 	"crypto/sha256"
+	"errors"
 	"fmt"
 	"io"
 	"io/fs"
@@ -162,14 +163,59 @@ func run(t *testing.T, name string, args ...string) {
 	require.NoError(t, err, "%s %v: %s", name, args, out)
 }
 
-func open(t testing.TB, file string) FileSystem {
+func open(t testing.TB, format, file string) FileSystem {
 	t.Helper()
 	f, err := os.Open(file)
 	require.NoError(t, err)
 	t.Cleanup(func() { f.Close() })
 	info, err := f.Stat()
 	require.NoError(t, err)
-	fsys, err := OpenSquashFS(f, info.Size())
+	fsys, err := Open(format, f, info.Size())
 	require.NoError(t, err)
 	return fsys
+}
+
+// readAll walks a file system and reads its files, within a bound; it gives the first error.
+func readAll(format string, data []byte) error {
+	fsys, err := Open(format, bytes.NewReader(data), int64(len(data)))
+	if err != nil {
+		return err
+	}
+	left := int64(64 << 20)
+	var first error
+	err = fsys.Walk(context.Background(), func(f *File) error {
+		if first == nil {
+			first = f.Err
+		}
+		if left -= 1 << 10; left < 0 {
+			return io.ErrShortBuffer
+		}
+		if f.Mode.IsRegular() {
+			n, err := io.Copy(io.Discard, io.LimitReader(f.Open(), left))
+			if left -= n; err != nil && first == nil {
+				first = err
+			}
+		}
+		return nil
+	})
+	if err == nil {
+		err = first
+	}
+	return err
+}
+
+// fuzz holds that whatever is read as a file system ends in damage or what is not served,
+// or well.
+func fuzz(f *testing.F, format string, seeds ...[]byte) {
+	for _, s := range seeds {
+		f.Add(s)
+	}
+	f.Fuzz(func(t *testing.T, data []byte) {
+		err := readAll(format, data)
+		var d *Damage
+		var u *Unsupported
+		if err != nil && err != io.ErrShortBuffer && !errors.As(err, &d) && !errors.As(err, &u) {
+			t.Fatal(err)
+		}
+	})
 }

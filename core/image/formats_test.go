@@ -5,6 +5,9 @@ import (
 	"bytes"
 	_ "embed"
 	"fmt"
+	"os"
+	"os/exec"
+	"path/filepath"
 	"strings"
 	"testing"
 
@@ -341,6 +344,25 @@ func TestRootFileSystems(t *testing.T) {
 		f, _ := m.Parts[0].Image.First(OSRelease)
 		assert.Contains(t, f.Source.Where(), "f::payload::", name)
 		assert.Contains(t, f.Source.Where(), "etc/os-release:1", name)
+	}
+	dir := t.TempDir()
+	require.NoError(t, os.MkdirAll(filepath.Join(dir, "root/etc"), 0o755))
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "root/etc/os-release"), []byte(files["./etc/os-release"]), 0o644))
+	for name, args := range map[string][]string{
+		"mkfs.cramfs": {dir + "/root", dir + "/mkfs.cramfs"},
+		"genromfs":    {"-d", dir + "/root", "-f", dir + "/genromfs"},
+		"mksquashfs":  {dir + "/root", dir + "/mksquashfs", "-quiet", "-no-progress", "-comp", "lzo"},
+	} {
+		if _, err := exec.LookPath(name); err != nil {
+			t.Logf("%s is not installed", name)
+			continue
+		}
+		out, err := exec.Command(name, args...).CombinedOutput()
+		require.NoError(t, err, "%s", out)
+		data, err := os.ReadFile(filepath.Join(dir, name))
+		require.NoError(t, err)
+		m := read(t, uimage(5, 2, 3, 0, "root", data))
+		assert.Equal(t, "NAME=Tramline, VERSION_ID=8.4.2", factText(m.Parts[0].Image, OSRelease), name)
 	}
 	// A file system that is damaged inside leaves a note, and no panic.
 	for at := range len(rootfs) {

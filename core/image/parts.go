@@ -29,8 +29,8 @@ func lookInto(set *Set, c *archive.Content, m *Image) error {
 			return err
 		}
 	}
-	if f := set.ByName(m.Format); f != nil && versionFiles[f.Name] != nil {
-		if err := readVersionFiles(versionFiles[f.Name], c, m); err != nil {
+	if f := set.ByName(m.Format); f != nil && versionFilesOf(f.Name) != nil {
+		if err := readVersionFiles(versionFilesOf(f.Name), c, m); err != nil {
 			return err
 		}
 	}

@@ -54,7 +54,7 @@ func Begin(set *Set, head []byte, size int64, entered bool) *Reading {
 	if r.m.Extent > 0 {
 		r.behind = &behind{from: r.m.Extent}
 	}
-	r.keep = !entered && versionFiles[r.format.Name] != nil
+	r.keep = !entered && versionFilesOf(r.format.Name) != nil
 	for i := range r.m.Parts {
 		if p := &r.m.Parts[i]; !entered && r.mustLook(p, head) {
 			r.keep = true

@@ -3,14 +3,17 @@ package image
 import (
 	"archive/tar"
 	"bytes"
+	"context"
 	"errors"
 	"fmt"
 	"io"
 	"io/fs"
 	"path"
+	"slices"
 	"strings"
 
 	"fitcheck/core/archive"
+	"fitcheck/core/content"
 	"fitcheck/core/fact"
 )
 
@@ -25,12 +28,51 @@ const (
 // file system is.
 const Programs fact.Name = "programs"
 
-// versionFiles holds, by format, how the files of a root file system are listed that are
-// read: version files, and programs. Each calls found with a file's path and content.
+// versionFiles holds, by format and for those that are read as streams, how the files of a
+// root file system are listed that are read: version files, and programs. Each calls found
+// with a file's path and content.
 var versionFiles = map[string]func(c *archive.Content, found func(name string, r io.Reader)) error{
 	"cpio": cpioVersionFiles,
 	"tar":  tarVersionFiles,
 }
+
+// versionFilesOf is how the files of a format are listed; nil where they are not.
+func versionFilesOf(format string) func(c *archive.Content, found func(name string, r io.Reader)) error {
+	if list := versionFiles[format]; list != nil || !content.Knows(format) {
+		return list
+	}
+	return func(c *archive.Content, found func(string, io.Reader)) error {
+		fsys, err := content.Open(format, c, c.Size())
+		var no *content.Unsupported
+		if errors.As(err, &no) {
+			return nil // of such a version, only the header is read
+		}
+		if err != nil {
+			return err
+		}
+		programs := 0
+		return fsys.Walk(context.Background(), func(f *content.File) error {
+			if f.Mode.IsDir() {
+				if !slices.Contains(versionFolders, f.Path) {
+					return fs.SkipDir
+				}
+				return nil
+			}
+			program := IsProgram(f.Path)
+			if !f.Mode.IsRegular() || !program && !IsVersionFile(f.Path) || program && programs >= maxPrograms {
+				return nil
+			}
+			if program {
+				programs++
+			}
+			found(f.Path, f.Open())
+			return nil
+		})
+	}
+}
+
+// versionFolders are the folders of a root file system that are looked into.
+var versionFolders = []string{"etc", "usr", "usr/lib", "bin", "sbin", "usr/bin"}
 
 // IsVersionFile tells the files of a root file system that say which system
 // it is (os-release as by freedesktop.org; /etc/version and the like).

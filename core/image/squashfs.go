@@ -1,15 +1,9 @@
 package image
 
 import (
-	"context"
 	"encoding/binary"
 	"fmt"
-	"io"
-	"io/fs"
-	"slices"
 
-	"fitcheck/core/archive"
-	"fitcheck/core/content"
 	"fitcheck/core/fact"
 )
 
@@ -26,7 +20,6 @@ func init() {
 	Register(&Format{Name: "squashfs", Title: "SquashFS file system", Firmware: true, Deep: true, Magics: []Magic{{0, "hsqs"}, {0, "sqsh"}}, Sniff: func(h []byte) bool {
 		return len(h) >= 96 && (h[0] == 'h' && binary.LittleEndian.Uint16(h[28:]) == 4 || h[0] == 's' && binary.BigEndian.Uint16(h[28:]) == 3)
 	}, Read: readSquashFS})
-	versionFiles["squashfs"] = squashVersionFiles
 }
 
 var squashCompressions = map[uint64]string{1: "gzip", 2: "lzma", 3: "lzo", 4: "xz", 5: "lz4", 6: "zstd"}
@@ -87,31 +80,3 @@ func readSquashFS(s *Source) (*Image, error) {
 	m.fact(fact.Type, "filesystem", 0, 4)
 	return m, nil
 }
-
-func squashVersionFiles(c *archive.Content, found func(string, io.Reader)) error {
-	head := make([]byte, 4)
-	if _, err := c.ReadAt(head, 0); err != nil || head[0] != 'h' {
-		return nil // of version 3, only the superblock is read
-	}
-	programs := 0
-	return archive.EachFile(context.Background(), c, c.Size(), func(f *content.File) error {
-		if f.Mode.IsDir() {
-			if !slices.Contains(versionFolders, f.Path) {
-				return fs.SkipDir
-			}
-			return nil
-		}
-		program := IsProgram(f.Path)
-		if !f.Mode.IsRegular() || !program && !IsVersionFile(f.Path) || program && programs >= maxPrograms/4 {
-			return nil
-		}
-		if program {
-			programs++
-		}
-		found(f.Path, f.Open())
-		return nil
-	})
-}
-
-// versionFolders are the folders of a root file system that are looked into.
-var versionFolders = []string{"etc", "usr", "usr/lib", "bin", "sbin", "usr/bin"}

@@ -1,0 +1,280 @@
+package content
+
+import (
+	"bytes"
+	"context"
+	"encoding/binary"
+	"io"
+	"io/fs"
+)
+
+// cramfs (Linux kernel, include/uapi/linux/cramfs_fs.h), of either byte order, at the
+// beginning or behind 512 bytes; all offsets count from the beginning.
+//
+//	superblock: 0 magic 0x28cd3d45, 4 size, 8 flags, 64 the root's inode
+//	inode:      16 bits mode, 16 uid; 24 size, 8 gid; 6 length of the name, 26 offset, both in words of four bytes.
+//	            In the lower bits stands the first field little-endian, the last one big-endian.
+//	folder:     inodes, each with its name behind it, filled up with NUL
+//	file:       the ends of its blocks, 4 bytes each, then the blocks of 4096 bytes, each by zlib; one that is
+//	            empty is zeros. Flag 0x800: bit 31 says that a block is not packed, bit 30 that it stands elsewhere
+type cramfs struct {
+	at     io.ReaderAt
+	size   int64
+	start  int64
+	flags  uint32
+	order  binary.ByteOrder
+	unpack inflater
+}
+
+func init() { register("cramfs", OpenCramfs) }
+
+const (
+	cramfsMagic    = 0x28cd3d45
+	cramfsInode    = 12
+	cramfsBlock    = 4096
+	cramfsPointers = 0x800 // flag
+	cramfsPlain    = 1 << 31
+	cramfsDirect   = 1 << 30
+)
+
+// OpenCramfs opens a cramfs that takes up to size bytes.
+func OpenCramfs(at io.ReaderAt, size int64) (FileSystem, error) {
+	for _, start := range []int64{0, 512} {
+		var h [16]byte
+		if err := readAt(at, size, start, h[:]); err != nil {
+			return nil, err
+		}
+		for _, order := range []binary.ByteOrder{binary.LittleEndian, binary.BigEndian} {
+			if order.Uint32(h[:]) == cramfsMagic {
+				return &cramfs{at: at, size: size, start: start, flags: order.Uint32(h[8:]), order: order}, nil
+			}
+		}
+	}
+	return nil, damaged("it does not begin as a cramfs")
+}
+
+// cramfsNode is an inode.
+type cramfsNode struct {
+	file   File
+	length int64 // of its content
+	offset int64
+	name   int // length of it
+}
+
+func (c *cramfs) node(b []byte) cramfsNode {
+	var n cramfsNode
+	f := &n.file
+	w0, w1, w2 := c.order.Uint32(b), c.order.Uint32(b[4:]), c.order.Uint32(b[8:])
+	mode := w0 >> 16
+	f.UID, n.length, f.GID = w0&0xffff, int64(w1>>8), w1&0xff
+	n.name, n.offset = int(w2>>26)*4, int64(w2&0x3ffffff)*4
+	if c.order == binary.LittleEndian {
+		mode, f.UID = w0&0xffff, w0>>16
+		n.length, f.GID = int64(w1&0xffffff), w1>>24
+		n.name, n.offset = int(w2&0x3f)*4, int64(w2>>6)*4
+	}
+	f.Mode, f.Links = unixType(mode)|unixMode(mode), 1
+	switch {
+	case f.Mode.IsRegular():
+		f.Size = n.length
+		f.Node = uint64(n.offset)
+		f.open = func() io.Reader { return &cramfsFile{c: c, n: n} }
+	case f.Mode&fs.ModeDevice != 0:
+		f.Major, f.Minor = uint32(n.length)>>8, uint32(n.length)&0xff
+	}
+	return n
+}
+
+// unixType is what the upper bits of a mode of Unix say (POSIX, sys/stat.h).
+func unixType(m uint32) fs.FileMode {
+	switch m & 0o170000 {
+	case 0o100000:
+		return 0
+	case 0o040000:
+		return fs.ModeDir
+	case 0o120000:
+		return fs.ModeSymlink
+	case 0o060000:
+		return fs.ModeDevice
+	case 0o020000:
+		return fs.ModeDevice | fs.ModeCharDevice
+	case 0o010000:
+		return fs.ModeNamedPipe
+	case 0o140000:
+		return fs.ModeSocket
+	}
+	return fs.ModeIrregular
+}
+
+// cramfsFile reads a file's content.
+type cramfsFile struct {
+	c     *cramfs
+	n     cramfsNode
+	block int64
+	rest  []byte
+	err   error
+}
+
+func (f *cramfsFile) Read(p []byte) (int, error) {
+	for len(f.rest) == 0 {
+		if f.err == nil && f.block*cramfsBlock >= f.n.length {
+			f.err = io.EOF
+		}
+		if f.err != nil {
+			return 0, f.err
+		}
+		f.rest, f.err = f.next()
+	}
+	n := copy(p, f.rest)
+	f.rest = f.rest[n:]
+	return n, nil
+}
+
+func (f *cramfsFile) next() ([]byte, error) {
+	c := f.c
+	var b [8]byte
+	blocks := (f.n.length + cramfsBlock - 1) / cramfsBlock
+	at := f.n.offset + 4*f.block
+	want := min(cramfsBlock, f.n.length-f.block*cramfsBlock)
+	before := b[4:] // the pointer in front, where there is one
+	if f.block > 0 {
+		if err := readAt(c.at, c.size, at-4, before); err != nil {
+			return nil, err
+		}
+	}
+	if err := readAt(c.at, c.size, at, b[:4]); err != nil {
+		return nil, err
+	}
+	end, start := c.order.Uint32(b[:]), uint32(f.n.offset+4*blocks)
+	if f.block > 0 {
+		start = c.order.Uint32(before)
+	}
+	f.block++
+	plain := false
+	if c.flags&cramfsPointers != 0 {
+		plain = end&cramfsPlain != 0
+		if end&cramfsDirect != 0 || f.block > 1 && start&cramfsDirect != 0 {
+			return nil, unsupported("a file's blocks stand apart from each other, which fitcheck does not follow")
+		}
+		end &^= cramfsPlain
+		if f.block > 1 {
+			start &^= cramfsPlain
+		}
+	}
+	length := int64(end) - int64(start)
+	switch {
+	case length == 0:
+		return make([]byte, want), nil
+	case length < 0 || length > 2*cramfsBlock:
+		return nil, damaged("a file's block from byte %d to %d makes no sense", start, end)
+	}
+	packed := make([]byte, length)
+	if err := readAt(c.at, c.size, int64(start), packed); err != nil {
+		return nil, err
+	}
+	dst := packed
+	if !plain {
+		dst = make([]byte, cramfsBlock)
+		n, err := c.unpack.inflate("gzip", dst, packed)
+		if err != nil {
+			return nil, within(err, "its block at byte %d", start)
+		}
+		dst = dst[:n]
+	}
+	if int64(len(dst)) != want {
+		return nil, damaged("its block at byte %d holds %d bytes, and %d are due", start, len(dst), want)
+	}
+	return dst, nil
+}
+
+// Walk implements FileSystem.
+func (c *cramfs) Walk(ctx context.Context, visit func(*File) error) error {
+	var b [cramfsInode]byte
+	if err := readAt(c.at, c.size, c.start+64, b[:]); err != nil {
+		return err
+	}
+	root := c.node(b[:])
+	if !root.file.Mode.IsDir() {
+		return damaged("its root is no folder")
+	}
+	w := &cramfsWalk{cramfs: c, ctx: ctx, visit: visit, seen: map[int64]bool{}}
+	list, err := w.list(&root)
+	if err := w.folder("", list, 1); err != nil {
+		return err
+	}
+	return within(err, "its root folder")
+}
+
+type cramfsWalk struct {
+	*cramfs
+	ctx   context.Context
+	visit func(*File) error
+	seen  map[int64]bool // folders, by where they list
+}
+
+// list reads what a folder lists; with an error, what comes before it.
+func (w *cramfsWalk) list(n *cramfsNode) ([]cramfsNode, error) {
+	if n.length == 0 {
+		return nil, nil
+	}
+	if w.seen[n.offset] {
+		return nil, damaged("the folder is listed twice, or lies in itself")
+	}
+	w.seen[n.offset] = true
+	b := make([]byte, n.length) // 16 MiB at most, by its 24 bits
+	if err := readAt(w.at, w.size, n.offset, b); err != nil {
+		return nil, err
+	}
+	var out []cramfsNode
+	for len(b) > 0 {
+		if len(b) < cramfsInode {
+			return out, damaged("a folder's list ends within an entry")
+		}
+		e := w.node(b)
+		if b = b[cramfsInode:]; e.name == 0 || e.name > len(b) {
+			return out, damaged("a name in a folder's list announces %d bytes", e.name)
+		}
+		e.file.Path = string(bytes.TrimRight(b[:e.name], "\x00"))
+		b = b[e.name:]
+		out = append(out, e)
+	}
+	return out, nil
+}
+
+func (w *cramfsWalk) folder(path string, list []cramfsNode, depth int) error {
+	for i := range list {
+		if err := w.ctx.Err(); err != nil {
+			return err
+		}
+		n := &list[i]
+		f := n.file
+		if path != "" {
+			f.Path = path + "/" + f.Path
+		}
+		var inner []cramfsNode
+		switch {
+		case f.Mode.IsDir() && depth > maxDepth:
+			f.Err = damaged("its folders lie more than %d deep in each other", maxDepth)
+		case f.Mode.IsDir():
+			if inner, f.Err = w.list(n); fatal(f.Err) {
+				return f.Err
+			}
+		case f.Mode&fs.ModeSymlink != 0:
+			target, err := io.ReadAll(io.LimitReader(&cramfsFile{c: w.cramfs, n: *n}, 1<<16))
+			if fatal(err) {
+				return err
+			}
+			f.Target, f.Err = string(target), err
+		}
+		switch err := w.visit(&f); {
+		case err == fs.SkipDir && f.Mode.IsDir():
+			continue
+		case err != nil:
+			return err
+		}
+		if err := w.folder(f.Path, inner, depth+1); err != nil {
+			return err
+		}
+	}
+	return nil
+}

@@ -1,0 +1,143 @@
+package content
+
+import (
+	"bytes"
+	"encoding/binary"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// What mkfs.cramfs packs lists as it lay on the disk, in both byte orders; names longer
+// than 252 bytes it does not hold.
+func TestCramfs(t *testing.T) {
+	dir := makeTree(t, 2000)
+	require.NoError(t, os.Remove(filepath.Join(dir, "names", strings.Repeat("x", 255))))
+	want := onDisk(t, dir)
+	for _, options := range []string{"", "-N big", "-N little -p", "-N big -p", "-e 7 -n volume", "-z"} {
+		t.Run(options, func(t *testing.T) {
+			img := filepath.Join(t.TempDir(), "i.cramfs")
+			run(t, "mkfs.cramfs", append(strings.Fields(options), dir, img)...)
+			same(t, want, listed(t, open(t, "cramfs", img)))
+		})
+	}
+}
+
+// A romfs keeps of a file's mode whether it is a program.
+func TestRomfs(t *testing.T) {
+	dir := makeTree(t, 2000)
+	want := onDisk(t, dir)
+	for name, w := range want {
+		mode, rest, _ := strings.Cut(w, " ")
+		switch {
+		case strings.ContainsRune("-ug", rune(mode[0])) && strings.Contains(mode, "x"):
+			mode = "-rwxr-xr-x"
+		case strings.ContainsRune("-ug", rune(mode[0])):
+			mode = "-rw-r--r--"
+		case mode[0] == 'd':
+			mode = "drwxr-xr-x"
+		case mode[0] == 'p':
+			mode = "prw-r--r--"
+		}
+		want[name] = strings.TrimSpace(mode + " " + rest)
+	}
+	want["tmp"] = "drwxr-xr-x"
+	for _, options := range []string{"", "-V volume", "-a 4096", "-V " + strings.Repeat("v", 40)} {
+		t.Run(options, func(t *testing.T) {
+			img := filepath.Join(t.TempDir(), "i.romfs")
+			run(t, "genromfs", append(strings.Fields(options), "-d", dir, "-f", img)...)
+			same(t, want, listed(t, open(t, "romfs", img)))
+		})
+	}
+}
+
+// littleCramfs and littleRomfs hold one file in one folder.
+func littleCramfs(order binary.ByteOrder) []byte {
+	b := make([]byte, 4096)
+	order.PutUint32(b, cramfsMagic)
+	order.PutUint32(b[8:], cramfsPointers)
+	inode := func(at int, mode, size, name, offset uint32) {
+		w0, w1, w2 := mode, size, offset/4<<6|name/4
+		if order == binary.BigEndian {
+			w0, w1, w2 = mode<<16, size<<8, name/4<<26|offset/4
+		}
+		order.PutUint32(b[at:], w0)
+		order.PutUint32(b[at+4:], w1)
+		order.PutUint32(b[at+8:], w2)
+	}
+	inode(64, 0o40755, 16, 0, 76)
+	inode(76, 0o40755, 16, 4, 92)
+	copy(b[88:], "etc")
+	inode(92, 0o100644, 5, 4, 108)
+	copy(b[104:], "ver")
+	order.PutUint32(b[108:], 117|cramfsPlain)
+	copy(b[112:], "8.4.2")
+	return b
+}
+
+func littleRomfs() []byte {
+	b := make([]byte, 256)
+	be := binary.BigEndian
+	copy(b, "-rom1fs-")
+	be.PutUint32(b[8:], 256)
+	be.PutUint32(b[32:], romfsFolder)
+	be.PutUint32(b[36:], 64)
+	copy(b[48:], "etc")
+	be.PutUint32(b[64:], romfsFile)
+	be.PutUint32(b[72:], 5)
+	copy(b[80:], "ver")
+	copy(b[96:], "8.4.2")
+	return b
+}
+
+func TestHostileSmallFileSystems(t *testing.T) {
+	var d *Damage
+	for _, order := range []binary.ByteOrder{binary.LittleEndian, binary.BigEndian} {
+		good := littleCramfs(order)
+		fsys, err := OpenCramfs(bytes.NewReader(good), 4096)
+		require.NoError(t, err)
+		assert.Len(t, listed(t, fsys), 2)
+		loop := bytes.Clone(good)
+		copy(loop[84:88], loop[72:76]) // the folder's list is the root's
+		if order == binary.LittleEndian {
+			loop[84] = loop[84]&^0x3f | 1
+		} else {
+			loop[84] = loop[84]&0x03 | 1<<2
+		}
+		assert.ErrorAs(t, readAll("cramfs", loop), &d, "a folder in itself")
+		for n := range 117 {
+			assert.Error(t, readAll("cramfs", good[:n]), "cut to %d", n)
+		}
+	}
+	good := littleRomfs()
+	fsys, err := OpenRomfs(bytes.NewReader(good), 256)
+	require.NoError(t, err)
+	assert.Equal(t, 2, len(listed(t, fsys)))
+	for name, change := range map[string]func(b []byte){
+		"a folder in itself":    func(b []byte) { binary.BigEndian.PutUint32(b[36:], 32) },
+		"a list without end":    func(b []byte) { binary.BigEndian.PutUint32(b[64:], 64|romfsFile) },
+		"a size beyond the end": func(b []byte) { binary.BigEndian.PutUint32(b[72:], 1<<31) },
+		"a link to a link":      func(b []byte) { b[67], b[71] = 0, 64 },
+		"a name without end": func(b []byte) {
+			copy(b[48:64], bytes.Repeat([]byte("x"), 208))
+			copy(b[80:], bytes.Repeat([]byte("x"), 176))
+		},
+	} {
+		b := bytes.Clone(good)
+		change(b)
+		assert.ErrorAs(t, readAll("romfs", b), &d, name)
+	}
+	for n := range 101 {
+		assert.Error(t, readAll("romfs", good[:n]), "cut to %d", n)
+	}
+}
+
+func FuzzCramfs(f *testing.F) {
+	fuzz(f, "cramfs", littleCramfs(binary.LittleEndian), littleCramfs(binary.BigEndian))
+}
+
+func FuzzRomfs(f *testing.F) { fuzz(f, "romfs", littleRomfs()) }
