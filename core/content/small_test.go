@@ -2,6 +2,7 @@ package content
 
 import (
 	"bytes"
+	"context"
 	"encoding/binary"
 	"os"
 	"path/filepath"
@@ -94,6 +95,106 @@ func littleRomfs() []byte {
 	return b
 }
 
+// littleSquash is the same as a SquashFS of which nothing is packed; it gives the places of
+// the file's size and of what its folder's entry refers to.
+func littleSquash() (b []byte, size, entry int) {
+	le := binary.LittleEndian
+	put := func(n int, v uint64) {
+		b = append(b, le.AppendUint64(nil, v)[:n]...)
+	}
+	meta := func(fill func()) (at int) {
+		at = len(b)
+		put(2, 0)
+		fill()
+		le.PutUint16(b[at:], uint16(len(b)-at-2)|0x8000)
+		return at
+	}
+	inode := func(kind, number uint64) {
+		for _, v := range []uint64{kind, 0o755, 0, 0} {
+			put(2, v)
+		}
+		put(4, 0)
+		put(4, number)
+	}
+	folder := func(number, from uint64) {
+		inode(1, number)
+		put(4, 0)
+		put(4, 2)
+		put(2, 12+8+3+3)
+		put(2, from)
+		put(4, number)
+	}
+	list := func(place uint64, kind uint64, name string) {
+		put(4, 0)
+		put(4, 0)
+		put(4, 1)
+		entry = len(b)
+		put(2, place)
+		put(2, 0)
+		put(2, kind)
+		put(2, uint64(len(name)-1))
+		b = append(b, name...)
+	}
+	b = make([]byte, squashHead)
+	b = append(b, "8.4.2"...)
+	inodes := meta(func() {
+		folder(1, 0)
+		folder(2, 23)
+		inode(2, 3)
+		put(4, squashHead)
+		put(4, noFragment)
+		put(4, 0)
+		size = len(b)
+		put(4, 5)
+		put(4, 5|notPacked)
+	})
+	folders := meta(func() {
+		list(32, 1, "etc")
+		list(64, 2, "ver")
+	})
+	ids := meta(func() { put(4, 0) })
+	table := len(b)
+	put(8, uint64(ids))
+	copy(b, "hsqs")
+	le.PutUint32(b[12:], 4096)
+	le.PutUint16(b[20:], 1)
+	le.PutUint16(b[26:], 1)
+	le.PutUint16(b[28:], 4)
+	le.PutUint64(b[40:], uint64(len(b)))
+	le.PutUint64(b[48:], uint64(table))
+	le.PutUint64(b[64:], uint64(inodes))
+	le.PutUint64(b[72:], uint64(folders))
+	return b, size, entry
+}
+
+// visits counts what a walk visits.
+func visits(format string, data []byte) int {
+	n := 0
+	if fsys, err := Open(format, bytes.NewReader(data), int64(len(data))); err == nil {
+		_ = fsys.Walk(context.Background(), func(*File) error { n++; return nil })
+	}
+	return n
+}
+
+func TestHostileLittleSquashFS(t *testing.T) {
+	good, size, entry := littleSquash()
+	require.NoError(t, readAll("squashfs", good))
+	assert.Equal(t, 2, visits("squashfs", good))
+	var d *Damage
+	for _, n := range []byte{4, 6} {
+		b := bytes.Clone(good)
+		b[size] = n
+		assert.ErrorAs(t, readAll("squashfs", b), &d, "a file of %d bytes with a block of 5", n)
+	}
+	loop := bytes.Clone(good)
+	loop[entry] = 32
+	assert.ErrorAs(t, readAll("squashfs", loop), &d)
+	assert.Equal(t, 2, visits("squashfs", loop), "a folder in itself is visited once more, and not entered")
+	for n := range good {
+		assert.ErrorAs(t, readAll("squashfs", good[:n]), &d, "cut to %d", n)
+	}
+}
+
 func TestHostileSmallFileSystems(t *testing.T) {
 	var d *Damage
 	for _, order := range []binary.ByteOrder{binary.LittleEndian, binary.BigEndian} {
@@ -109,6 +210,14 @@ func TestHostileSmallFileSystems(t *testing.T) {
 			loop[84] = loop[84]&0x03 | 1<<2
 		}
 		assert.ErrorAs(t, readAll("cramfs", loop), &d, "a folder in itself")
+		assert.Less(t, visits("cramfs", loop), 4)
+		short := bytes.Clone(good)
+		if order == binary.LittleEndian {
+			short[96] = 4
+		} else {
+			short[98] = 4
+		}
+		assert.ErrorAs(t, readAll("cramfs", short), &d, "a file of 4 bytes with a block of 5")
 		for n := range 117 {
 			assert.Error(t, readAll("cramfs", good[:n]), "cut to %d", n)
 		}

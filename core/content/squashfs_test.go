@@ -146,4 +146,7 @@ func TestHostileSquashFS(t *testing.T) {
 	}
 }
 
-func FuzzSquashFS(f *testing.F) { fuzz(f, "squashfs", sample(f)) }
+func FuzzSquashFS(f *testing.F) {
+	little, _, _ := littleSquash()
+	fuzz(f, "squashfs", sample(f), little)
+}
