@@ -105,7 +105,7 @@ func same(t *testing.T, want, got listing) {
 // makeTree fills a folder with what root file systems hold: deep folders, a folder of
 // many files, empty, sparse and large files, several names of one, links, long names and
 // names beyond ASCII. Of bytes it holds about 4 MiB.
-func makeTree(t *testing.T, many int) string {
+func makeTree(t testing.TB, many int) string {
 	t.Helper()
 	dir := t.TempDir()
 	write := func(name string, data []byte, mode fs.FileMode) {
@@ -154,7 +154,7 @@ func makeTree(t *testing.T, many int) string {
 }
 
 // run calls a general tool; the test is skipped where it is missing.
-func run(t *testing.T, name string, args ...string) {
+func run(t testing.TB, name string, args ...string) {
 	t.Helper()
 	if _, err := exec.LookPath(name); err != nil {
 		t.Skipf("%s is not installed", name)
