@@ -351,6 +351,7 @@ func TestRootFileSystems(t *testing.T) {
 	for name, args := range map[string][]string{
 		"mkfs.cramfs": {dir + "/root", dir + "/mkfs.cramfs"},
 		"genromfs":    {"-d", dir + "/root", "-f", dir + "/genromfs"},
+		"mke2fs":      {"-q", "-F", "-t", "ext4", "-d", dir + "/root", dir + "/mke2fs", "1M"},
 		"mksquashfs":  {dir + "/root", dir + "/mksquashfs", "-quiet", "-no-progress", "-comp", "lzo"},
 	} {
 		if _, err := exec.LookPath(name); err != nil {
