@@ -91,3 +91,10 @@ func unsupported(format string, args ...any) error { return &Unsupported{fmt.Spr
 
 // maxDepth is how deep folders may lie in each other.
 const maxDepth = 256
+
+// maxFolder is how long the list of one folder may be in bytes: some 200 000 files.
+const maxFolder = 6 << 20
+
+func tooLong(n int64) error {
+	return unsupported("a folder lists its files in %d bytes, and fitcheck reads at most %d", n, maxFolder)
+}

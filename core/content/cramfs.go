@@ -221,7 +221,10 @@ func (w *cramfsWalk) list(n *cramfsNode) ([]cramfsNode, error) {
 		return nil, damaged("the folder is listed twice, or lies in itself")
 	}
 	w.seen[n.offset] = true
-	b := make([]byte, n.length) // 16 MiB at most, by its 24 bits
+	if n.length > maxFolder {
+		return nil, tooLong(n.length)
+	}
+	b := make([]byte, n.length)
 	if err := readAt(w.at, w.size, n.offset, b); err != nil {
 		return nil, err
 	}

@@ -44,8 +44,8 @@ const (
 	extInline    = 0x10000000 // its content stands in it
 	extEncrypted = 0x800
 	extRoot      = 2
-	extMaxFolder = 64 << 20
 	extMaxNodes  = 1 << 16 // blocks of one file's map
+	extMaxRuns   = 1 << 20 // runs of blocks of one file: 24 MiB
 )
 
 // OpenExt opens an ext2, ext3 or ext4 that takes up to size bytes.
@@ -205,8 +205,8 @@ func (x *ext) extents(b []byte, f *extFile, depth int, nodes *int) error {
 	switch {
 	case le.Uint16(b) != 0xf30a || 12+12*count > len(b) || deep > 5 || depth >= 0 && deep != depth:
 		return damaged("the map of a file makes no sense")
-	case *nodes >= extMaxNodes:
-		return damaged("the map of a file has more than %d blocks", extMaxNodes)
+	case *nodes >= extMaxNodes || len(f.runs) > extMaxRuns:
+		return unsupported("a file lies in more than %d pieces", extMaxRuns)
 	}
 	*nodes++
 	for i := range count {
@@ -378,8 +378,11 @@ type extEntry struct {
 
 // list reads what a folder lists; with an error, what comes before it.
 func (x *ext) list(n *extNode) ([]extEntry, error) {
-	if n.size > extMaxFolder {
+	if n.size > x.size {
 		return nil, damaged("a folder announces %d bytes", n.size)
+	}
+	if n.size > maxFolder {
+		return nil, tooLong(n.size)
 	}
 	if n.flags&extInline != 0 { // 0 the folder around it, then two lists
 		b, err := n.inline()

@@ -195,6 +195,22 @@ func TestHostileLittleSquashFS(t *testing.T) {
 	}
 }
 
+// A list that would take more memory than a folder is worth is refused, before it is read.
+func TestLongFolders(t *testing.T) {
+	var u *Unsupported
+	b, _, _ := littleSquash()
+	fsys, err := OpenSquashFS(bytes.NewReader(b), int64(len(b)))
+	require.NoError(t, err)
+	_, err = fsys.(*squash).list(&squashNode{length: maxFolder + 1})
+	assert.ErrorAs(t, err, &u)
+	cram := append(littleCramfs(binary.LittleEndian), make([]byte, 8<<20)...)
+	copy(cram[80:83], []byte{0xff, 0xff, 0x6f}) // of 7 MiB
+	assert.ErrorAs(t, readAll("cramfs", cram), &u)
+	long := append(littleExt(), make([]byte, 8<<20)...)
+	binary.LittleEndian.PutUint32(long[3*1024+2*128+4:], 7<<20)
+	assert.ErrorAs(t, readAll("ext", long), &u)
+}
+
 func TestHostileSmallFileSystems(t *testing.T) {
 	var d *Damage
 	for _, order := range []binary.ByteOrder{binary.LittleEndian, binary.BigEndian} {

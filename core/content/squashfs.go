@@ -489,16 +489,13 @@ type squashEntry struct {
 	place uint64
 }
 
-// maxFolder is how long the list of one folder may be.
-const maxFolder = 64 << 20
-
 // list reads what a folder lists; with an error, what comes before it.
 func (s *squash) list(n *squashNode) ([]squashEntry, error) {
 	le := binary.LittleEndian
 	var out []squashEntry
 	left := n.length
 	if left > maxFolder {
-		return nil, damaged("a folder's list announces %d bytes", left)
+		return nil, tooLong(left)
 	}
 	var b [12]byte
 	for left > 0 {
