@@ -187,97 +187,53 @@ func (f *cramfsFile) next() ([]byte, error) {
 	return dst, nil
 }
 
-// Walk implements FileSystem.
+// Walk implements FileSystem. A reference is the offset of an inode.
 func (c *cramfs) Walk(ctx context.Context, visit func(*File) error) error {
-	var b [cramfsInode]byte
-	if err := readAt(c.at, c.size, c.start+64, b[:]); err != nil {
-		return err
-	}
-	root := c.node(b[:])
-	if !root.file.Mode.IsDir() {
-		return damaged("its root is no folder")
-	}
-	w := &cramfsWalk{cramfs: c, ctx: ctx, visit: visit, seen: map[int64]bool{}}
-	list, err := w.list(&root)
-	if err := w.folder("", list, 1); err != nil {
-		return err
-	}
-	return within(err, "its root folder")
-}
-
-type cramfsWalk struct {
-	*cramfs
-	ctx   context.Context
-	visit func(*File) error
-	seen  map[int64]bool // folders, by where they list
+	return walk(ctx, uint64(c.start+64), func(at uint64) (node, error) {
+		var b [cramfsInode]byte
+		if err := readAt(c.at, c.size, int64(at), b[:]); err != nil {
+			return node{}, err
+		}
+		n := c.node(b[:])
+		out := node{file: n.file, folder: uint64(n.offset)}
+		switch {
+		case n.file.Mode.IsDir():
+			if n.length == 0 { // it has no list, and shares none
+				out.folder = 1<<63 | at
+			}
+			out.list = func() ([]entry, error) { return c.list(&n) }
+		case n.file.Mode&fs.ModeSymlink != 0:
+			target, err := io.ReadAll(io.LimitReader(&cramfsFile{c: c, n: n}, 1<<16))
+			if fatal(err) {
+				return node{}, err
+			}
+			out.file.Target, out.file.Err = string(target), err
+		}
+		return out, nil
+	}, visit)
 }
 
 // list reads what a folder lists; with an error, what comes before it.
-func (w *cramfsWalk) list(n *cramfsNode) ([]cramfsNode, error) {
-	if n.length == 0 {
-		return nil, nil
-	}
-	if w.seen[n.offset] {
-		return nil, damaged("the folder is listed twice, or lies in itself")
-	}
-	w.seen[n.offset] = true
+func (c *cramfs) list(n *cramfsNode) ([]entry, error) {
 	if n.length > maxFolder {
 		return nil, tooLong(n.length)
 	}
 	b := make([]byte, n.length)
-	if err := readAt(w.at, w.size, n.offset, b); err != nil {
+	if err := readAt(c.at, c.size, n.offset, b); err != nil {
 		return nil, err
 	}
-	var out []cramfsNode
-	for len(b) > 0 {
-		if len(b) < cramfsInode {
+	var out []entry
+	for from := 0; from < len(b); {
+		if len(b)-from < cramfsInode {
 			return out, damaged("a folder's list ends within an entry")
 		}
-		e := w.node(b)
-		if b = b[cramfsInode:]; e.name == 0 || e.name > len(b) {
+		e := c.node(b[from:])
+		name := b[from+cramfsInode:]
+		if e.name == 0 || e.name > len(name) {
 			return out, damaged("a name in a folder's list announces %d bytes", e.name)
 		}
-		e.file.Path = string(bytes.TrimRight(b[:e.name], "\x00"))
-		b = b[e.name:]
-		out = append(out, e)
+		out = append(out, entry{string(bytes.TrimRight(name[:e.name], "\x00")), uint64(n.offset) + uint64(from)})
+		from += cramfsInode + e.name
 	}
 	return out, nil
-}
-
-func (w *cramfsWalk) folder(path string, list []cramfsNode, depth int) error {
-	for i := range list {
-		if err := w.ctx.Err(); err != nil {
-			return err
-		}
-		n := &list[i]
-		f := n.file
-		if path != "" {
-			f.Path = path + "/" + f.Path
-		}
-		var inner []cramfsNode
-		switch {
-		case f.Mode.IsDir() && depth > maxDepth:
-			f.Err = damaged("its folders lie more than %d deep in each other", maxDepth)
-		case f.Mode.IsDir():
-			if inner, f.Err = w.list(n); fatal(f.Err) {
-				return f.Err
-			}
-		case f.Mode&fs.ModeSymlink != 0:
-			target, err := io.ReadAll(io.LimitReader(&cramfsFile{c: w.cramfs, n: *n}, 1<<16))
-			if fatal(err) {
-				return err
-			}
-			f.Target, f.Err = string(target), err
-		}
-		switch err := w.visit(&f); {
-		case err == fs.SkipDir && f.Mode.IsDir():
-			continue
-		case err != nil:
-			return err
-		}
-		if err := w.folder(f.Path, inner, depth+1); err != nil {
-			return err
-		}
-	}
-	return nil
 }

@@ -349,35 +349,21 @@ func (f *extFile) mapBlock(level int, at int64) ([]byte, error) {
 
 // Walk implements FileSystem.
 func (x *ext) Walk(ctx context.Context, visit func(*File) error) error {
-	root, err := x.node(extRoot)
-	if err != nil {
-		return within(err, "its root folder")
-	}
-	if !root.file.Mode.IsDir() {
-		return damaged("its root is no folder")
-	}
-	w := &extWalk{ext: x, ctx: ctx, visit: visit, seen: map[uint64]bool{extRoot: true}}
-	list, err := x.list(root)
-	if err := w.folder("", list, 1); err != nil {
-		return err
-	}
-	return within(err, "its root folder")
-}
-
-type extWalk struct {
-	*ext
-	ctx   context.Context
-	visit func(*File) error
-	seen  map[uint64]bool // folders
-}
-
-type extEntry struct {
-	name  string
-	inode uint32
+	return walk(ctx, extRoot, func(inode uint64) (node, error) {
+		n, err := x.node(uint32(inode))
+		if err != nil {
+			return node{}, err
+		}
+		out := node{file: n.file, folder: inode}
+		if n.file.Mode.IsDir() {
+			out.list = func() ([]entry, error) { return x.list(n) }
+		}
+		return out, nil
+	}, visit)
 }
 
 // list reads what a folder lists; with an error, what comes before it.
-func (x *ext) list(n *extNode) ([]extEntry, error) {
+func (x *ext) list(n *extNode) ([]entry, error) {
 	if n.size > x.size {
 		return nil, damaged("a folder announces %d bytes", n.size)
 	}
@@ -395,7 +381,7 @@ func (x *ext) list(n *extNode) ([]extEntry, error) {
 		}
 		return out, err
 	}
-	var out []extEntry
+	var out []entry
 	r := x.content(n)
 	b := make([]byte, x.block)
 	for left := n.size; left > 0; left -= x.block {
@@ -413,7 +399,7 @@ func (x *ext) list(n *extNode) ([]extEntry, error) {
 	return out, nil
 }
 
-func entries(out []extEntry, b []byte) ([]extEntry, error) {
+func entries(out []entry, b []byte) ([]entry, error) {
 	le := binary.LittleEndian
 	for len(b) >= 8 {
 		inode, length, name := le.Uint32(b), int(le.Uint16(b[4:])), int(b[6])
@@ -427,53 +413,9 @@ func entries(out []extEntry, b []byte) ([]extEntry, error) {
 			return out, damaged("an entry of a folder announces %d bytes, with a name of %d", length, name)
 		}
 		if s := string(b[8 : 8+name]); inode != 0 && s != "." && s != ".." {
-			out = append(out, extEntry{s, inode})
+			out = append(out, entry{s, uint64(inode)})
 		}
 		b = b[length:]
 	}
 	return out, nil
-}
-
-func (w *extWalk) folder(path string, list []extEntry, depth int) error {
-	for _, e := range list {
-		if err := w.ctx.Err(); err != nil {
-			return err
-		}
-		n, err := w.node(e.inode)
-		if err != nil {
-			if fatal(err) {
-				return err
-			}
-			n = &extNode{file: File{Mode: fs.ModeIrregular, Err: err}}
-		}
-		f := n.file
-		f.Path = e.name
-		if path != "" {
-			f.Path = path + "/" + e.name
-		}
-		var inner []extEntry
-		if f.Mode.IsDir() {
-			switch {
-			case w.seen[f.Node]:
-				f.Err = damaged("the folder is listed twice, or lies in itself")
-			case depth > maxDepth:
-				f.Err = damaged("its folders lie more than %d deep in each other", maxDepth)
-			default:
-				w.seen[f.Node] = true
-				if inner, f.Err = w.list(n); fatal(f.Err) {
-					return f.Err
-				}
-			}
-		}
-		switch err := w.visit(&f); {
-		case err == fs.SkipDir && f.Mode.IsDir():
-			continue
-		case err != nil:
-			return err
-		}
-		if err := w.folder(f.Path, inner, depth+1); err != nil {
-			return err
-		}
-	}
-	return nil
 }

@@ -4,7 +4,6 @@ import (
 	"bytes"
 	"context"
 	"encoding/binary"
-	"errors"
 	"io"
 	"io/fs"
 )
@@ -124,73 +123,53 @@ type failing struct{ err error }
 
 func (f failing) Read([]byte) (int, error) { return 0, f.err }
 
-// Walk implements FileSystem.
+// romfsTop stands for the root, which has no header of its own.
+const romfsTop = 0
+
+// Walk implements FileSystem. A reference is the offset of a header.
 func (r *romfs) Walk(ctx context.Context, visit func(*File) error) error {
 	_, first, err := r.name(romfsHead)
 	if err != nil {
 		return err
 	}
-	w := &romfsWalk{romfs: r, ctx: ctx, visit: visit, seen: map[int64]bool{}}
-	return w.folder("", first, 1)
-}
-
-type romfsWalk struct {
-	*romfs
-	ctx   context.Context
-	visit func(*File) error
-	seen  map[int64]bool // the headers in folders
-}
-
-func (w *romfsWalk) folder(path string, at int64, depth int) error {
-	for at != 0 {
-		if err := w.ctx.Err(); err != nil {
-			return err
+	listed := map[int64]bool{}
+	return walk(ctx, romfsTop, func(at uint64) (node, error) {
+		if at == romfsTop {
+			return node{folder: uint64(first), list: func() ([]entry, error) { return r.list(first, listed) }}, nil
 		}
-		if w.seen[at] {
-			return damaged("the file at byte %d is listed twice, or its folder lies in itself", at)
-		}
-		w.seen[at] = true
-		n, err := w.node(at)
-		if err != nil {
-			return err
-		}
-		name, next := n.file.Path, n.next
-		at = next
-		if name == "." || name == ".." {
-			continue
-		}
-		full := name
-		if path != "" {
-			full = path + "/" + name
-		}
-		if n.kind == romfsHardLink {
-			if n, err = w.node(n.info); err == nil && (n.kind == romfsHardLink || n.kind == romfsFolder) {
+		n, err := r.node(int64(at))
+		if err == nil && n.kind == romfsHardLink {
+			if n, err = r.node(n.info); err == nil && (n.kind == romfsHardLink || n.kind == romfsFolder) {
 				err = damaged("a hard link leads to no file")
 			}
 		}
 		if err != nil {
-			if fatal(err) {
-				return err
-			}
-			n = &romfsNode{file: File{Mode: fs.ModeIrregular, Err: err}}
+			return node{}, err
 		}
-		f := n.file
-		f.Path = full
-		if n.kind == romfsFolder && depth > maxDepth {
-			f.Err = damaged("its folders lie more than %d deep in each other", maxDepth)
+		out := node{file: n.file, folder: uint64(n.info)}
+		if n.kind == romfsFolder {
+			out.list = func() ([]entry, error) { return r.list(n.info, listed) }
 		}
-		err = w.visit(&f)
-		switch {
-		case errors.Is(err, fs.SkipDir) && f.Mode.IsDir():
-			continue
-		case err != nil:
-			return err
+		return out, nil
+	}, visit)
+}
+
+// list reads the chain of a folder's files from its first one on; a file is listed once.
+func (r *romfs) list(at int64, listed map[int64]bool) ([]entry, error) {
+	var out []entry
+	for at != 0 {
+		if listed[at] {
+			return out, damaged("the file at byte %d is listed twice, or its folder lies in itself", at)
 		}
-		if n.kind == romfsFolder && f.Err == nil {
-			if err := w.folder(full, n.info, depth+1); err != nil {
-				return err
-			}
+		listed[at] = true
+		n, err := r.node(at)
+		if err != nil {
+			return out, err
 		}
+		if name := n.file.Path; name != "." && name != ".." {
+			out = append(out, entry{name, uint64(at)})
+		}
+		at = n.next
 	}
-	return nil
+	return out, nil
 }

@@ -157,15 +157,6 @@ func (s *squash) block(at int64) (*metaBlock, error) {
 	return b, nil
 }
 
-// within says of damage where it is.
-func within(err error, format string, args ...any) error {
-	var d *Damage
-	if errors.As(err, &d) {
-		return damaged(format+": %s", append(args, d.What)...)
-	}
-	return err
-}
-
 // read reads packed bytes into a buffer that the next call takes again.
 func (s *squash) read(at, n int64) ([]byte, error) {
 	if at < 0 || n < 0 || at > s.size-n {
@@ -461,38 +452,23 @@ func (f *squashFile) next() ([]byte, error) {
 
 // Walk implements FileSystem.
 func (s *squash) Walk(ctx context.Context, visit func(*File) error) error {
-	root, err := s.node(s.root)
-	if err != nil {
-		return within(err, "its root folder")
-	}
-	if !root.file.Mode.IsDir() {
-		return damaged("its root is no folder")
-	}
-	w := &squashWalk{squash: s, ctx: ctx, visit: visit, seen: map[uint64]bool{s.root: true}}
-	list, err := s.list(root)
-	if err := w.folder("", list, 1); err != nil {
-		return err
-	}
-	return within(err, "its root folder")
-}
-
-type squashWalk struct {
-	*squash
-	ctx   context.Context
-	visit func(*File) error
-	seen  map[uint64]bool // folders, by the places of their inodes
-}
-
-// squashEntry is one line of a folder's list.
-type squashEntry struct {
-	name  string
-	place uint64
+	return walk(ctx, s.root, func(place uint64) (node, error) {
+		n, err := s.node(place)
+		if err != nil {
+			return node{}, err
+		}
+		out := node{file: n.file, folder: place}
+		if n.folder != nil {
+			out.list = func() ([]entry, error) { return s.list(n) }
+		}
+		return out, nil
+	}, visit)
 }
 
 // list reads what a folder lists; with an error, what comes before it.
-func (s *squash) list(n *squashNode) ([]squashEntry, error) {
+func (s *squash) list(n *squashNode) ([]entry, error) {
 	le := binary.LittleEndian
-	var out []squashEntry
+	var out []entry
 	left := n.length
 	if left > maxFolder {
 		return nil, tooLong(left)
@@ -523,61 +499,8 @@ func (s *squash) list(n *squashNode) ([]squashEntry, error) {
 				return out, err
 			}
 			left -= int64(8 + length)
-			out = append(out, squashEntry{string(name), block<<16 | uint64(offset)})
+			out = append(out, entry{string(name), block<<16 | uint64(offset)})
 		}
 	}
 	return out, nil
-}
-
-func (w *squashWalk) folder(path string, list []squashEntry, depth int) error {
-	for _, e := range list {
-		if err := w.ctx.Err(); err != nil {
-			return err
-		}
-		full := e.name
-		if path != "" {
-			full = path + "/" + e.name
-		}
-		n, err := w.node(e.place)
-		if err != nil {
-			if fatal(err) {
-				return err
-			}
-			n = &squashNode{file: File{Mode: fs.ModeIrregular, Err: err}}
-		}
-		f := n.file
-		f.Path = full
-		var inner []squashEntry
-		if f.Mode.IsDir() {
-			switch {
-			case w.seen[e.place]:
-				f.Err = damaged("the folder is listed twice, or lies in itself")
-			case depth > maxDepth:
-				f.Err = damaged("its folders lie more than %d deep in each other", maxDepth)
-			default:
-				w.seen[e.place] = true
-				if inner, f.Err = w.list(n); fatal(f.Err) {
-					return f.Err
-				}
-			}
-		}
-		switch err := w.visit(&f); {
-		case err == fs.SkipDir && f.Mode.IsDir():
-			continue
-		case err != nil:
-			return err
-		}
-		if err := w.folder(full, inner, depth+1); err != nil {
-			return err
-		}
-	}
-	return nil
-}
-
-// fatal tells an error that is neither of the file system nor of what this program
-// serves: of the disk, or of a bound.
-func fatal(err error) bool {
-	var d *Damage
-	var u *Unsupported
-	return err != nil && !errors.As(err, &d) && !errors.As(err, &u)
 }
