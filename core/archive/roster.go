@@ -3,6 +3,7 @@ package archive
 import (
 	"fmt"
 	"io/fs"
+	"maps"
 	"path"
 	"slices"
 	"strings"
@@ -283,7 +284,7 @@ func (t *teller) unsafe(format string, args ...any) {
 }
 
 func (t *teller) end() {
-	for _, c := range []Class{Damaged, Unsafe, Note} {
+	for _, c := range slices.Sorted(maps.Keys(t.told)) {
 		if n := t.told[c] - maxTold; n > 0 {
 			advice := ""
 			if c == Damaged {

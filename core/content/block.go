@@ -105,6 +105,9 @@ func (f *inflater) by(method string, dst, src []byte) (int, error) {
 			f.zstd = z
 		}
 		out, err := f.zstd.DecodeAll(src, dst[:0])
+		if errors.Is(err, zstd.ErrWindowSizeExceeded) || errors.Is(err, zstd.ErrUnknownDictionary) {
+			return 0, unsupported("its zstd blocks need a window or a dictionary that fitcheck does not have")
+		}
 		if err == nil && len(out) > len(dst) {
 			err = errTooLong
 		}
