@@ -16,8 +16,8 @@ import (
 
 func init() {
 	Register(&Format{Name: "zip", Title: "zip archive", Rank: 1, Magics: []Magic{{0, "PK\x03\x04"}, {0, "PK\x05\x06"}}, Read: readZip})
-	Register(&Format{Name: "tar", Title: "tar archive", Rank: -1, Sniff: archive.IsTar, Read: readTar})
-	Register(&Format{Name: "cpio", Title: "cpio archive", Rank: 1, Magics: []Magic{{0, "070701"}, {0, "070702"}, {0, "070707"}, {0, "\xc7\x71"}}, Sniff: sniffCpio, Read: readCpio})
+	Register(&Format{Name: "tar", Title: "tar archive", HoldsFiles: true, Rank: -1, Sniff: archive.IsTar, Read: readTar})
+	Register(&Format{Name: "cpio", Title: "cpio archive", HoldsFiles: true, Rank: 1, Magics: []Magic{{0, "070701"}, {0, "070702"}, {0, "070707"}, {0, "\xc7\x71"}}, Sniff: sniffCpio, Read: readCpio})
 	Register(&Format{Name: "7z", Title: "7z archive", Deep: true, Rank: 1, Magics: []Magic{{0, "7z\xbc\xaf\x27\x1c"}}, Read: read7z})
 	Register(&Format{Name: "ar", Title: "ar archive", Rank: 1, Magics: []Magic{{0, "!<arch>\n"}}, Read: readAr})
 }

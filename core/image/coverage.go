@@ -105,7 +105,7 @@ func (m *Image) uncovered(from, to int64) {
 func (m *Image) Started(names []string) []fact.Fact {
 	var out []fact.Fact
 	for _, p := range m.Parts {
-		if !p.Starts || p.Image == nil || holdsFiles[p.Kind] || names != nil && !slices.Contains(names, p.Name) {
+		if !p.Starts || p.Image == nil || holdsFiles(p.Kind) || names != nil && !slices.Contains(names, p.Name) {
 			continue
 		}
 		covered := m.covered(fact.Source{Offset: p.Offset, Size: p.Size})
@@ -126,8 +126,11 @@ func (m *Image) Started(names []string) []fact.Fact {
 // witnessed is what a part is a witness of.
 var witnessed = []fact.Name{fact.Arch, fact.Board, fact.Model, fact.Revision, fact.Family, fact.Region, fact.Platform, fact.Feature, fact.Title}
 
-// holdsFiles lists the formats whose programs are started later, by the system itself.
-var holdsFiles = map[string]bool{"cpio": true, "tar": true, "squashfs": true, "cramfs": true, "romfs": true, "jffs2": true, "ubi": true, "ubifs": true, "ext": true, "fat": true, "erofs": true, "iso9660": true}
+// holdsFiles tells the formats whose programs are started later, by the system itself.
+func holdsFiles(kind string) bool {
+	f := Builtin().ByName(kind)
+	return f != nil && f.HoldsFiles
+}
 
 // notFirmware lists the kinds of which nothing can be started.
 var notFirmware = map[string]bool{"html": true, "json": true, "xml": true, "yaml": true, "text": true, "pdf": true, "pem": true, "signature": true, "blank": true, "zeros": true, "empty": true}

@@ -17,7 +17,7 @@ import (
 //	48  name, 16 bytes
 
 func init() {
-	Register(&Format{Name: "cramfs", Title: "cramfs file system", Firmware: true, Deep: true, Magics: []Magic{{0, "\x45\x3d\xcd\x28"}, {0, "\x28\xcd\x3d\x45"}, {cramfsPad, "\x45\x3d\xcd\x28"}, {cramfsPad, "\x28\xcd\x3d\x45"}}, Sniff: func(h []byte) bool {
+	Register(&Format{Name: "cramfs", Title: "cramfs file system", HoldsFiles: true, Firmware: true, Deep: true, Magics: []Magic{{0, "\x45\x3d\xcd\x28"}, {0, "\x28\xcd\x3d\x45"}, {cramfsPad, "\x45\x3d\xcd\x28"}, {cramfsPad, "\x28\xcd\x3d\x45"}}, Sniff: func(h []byte) bool {
 		at := cramfsAt(h)
 		return len(h) >= at+76 && string(h[at+16:at+32]) == "Compressed ROMFS"
 	}, DeepMagics: []Magic{{0, "\x45\x3d\xcd\x28"}, {0, "\x28\xcd\x3d\x45"}}, Read: readCramfs})
@@ -82,7 +82,7 @@ func readCramfs(s *Source) (*Image, error) {
 //	   add up to zero, 16 name, ended by NUL and padded to 16 bytes
 
 func init() {
-	Register(&Format{Name: "romfs", Title: "romfs file system", Firmware: true, Deep: true, Magics: []Magic{{0, "-rom1fs-"}}, Read: readRomfs})
+	Register(&Format{Name: "romfs", Title: "romfs file system", HoldsFiles: true, Firmware: true, Deep: true, Magics: []Magic{{0, "-rom1fs-"}}, Read: readRomfs})
 }
 
 func readRomfs(s *Source) (*Image, error) {

@@ -18,7 +18,7 @@ import (
 const extAt = 1024
 
 func init() {
-	Register(&Format{Name: "ext", Title: "ext2, ext3 or ext4 file system", Firmware: true, Magics: []Magic{{extAt + 56, "\x53\xef"}}, Sniff: func(h []byte) bool {
+	Register(&Format{Name: "ext", Title: "ext2, ext3 or ext4 file system", HoldsFiles: true, Firmware: true, Magics: []Magic{{extAt + 56, "\x53\xef"}}, Sniff: func(h []byte) bool {
 		return len(h) >= extAt+1024 && binary.LittleEndian.Uint32(h[extAt+24:]) < 7 && binary.LittleEndian.Uint32(h[extAt+76:]) < 2 &&
 			binary.LittleEndian.Uint32(h[extAt:]) > 0 && binary.LittleEndian.Uint32(h[extAt+4:]) > 0
 	}, Read: readExt})
@@ -79,7 +79,7 @@ func readExt(s *Source) (*Image, error) {
 //	   block size, 16 inodes, 24 time, 36 blocks, 48 UUID, 64 name, 80 incompatible features
 
 func init() {
-	Register(&Format{Name: "erofs", Title: "EROFS file system", Firmware: true, Deep: true, Magics: []Magic{{extAt, "\xe2\xe1\xf5\xe0"}}, Read: readEROFS})
+	Register(&Format{Name: "erofs", Title: "EROFS file system", HoldsFiles: true, Firmware: true, Deep: true, Magics: []Magic{{extAt, "\xe2\xe1\xf5\xe0"}}, Read: readEROFS})
 }
 
 func readEROFS(s *Source) (*Image, error) {

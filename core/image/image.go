@@ -45,6 +45,8 @@ type Format struct {
 	// SniffEnd tells a format by the last bytes of a file, for those that have
 	// a trailer in place of a header.
 	SniffEnd func(tail []byte) bool
+	// HoldsFiles: what is in it is started later, by the system itself, not by a boot loader.
+	HoldsFiles bool
 	// Deep formats are looked for at any offset of a blob: their structure or
 	// checksums leave no doubt, and Read gives their Extent.
 	Deep bool

@@ -22,7 +22,7 @@ import (
 // not inverted.
 
 func init() {
-	Register(&Format{Name: "jffs2", Title: "JFFS2 file system", Firmware: true, Magics: []Magic{{0, "\x85\x19"}, {0, "\x19\x85"}}, Sniff: func(h []byte) bool {
+	Register(&Format{Name: "jffs2", Title: "JFFS2 file system", HoldsFiles: true, Firmware: true, Magics: []Magic{{0, "\x85\x19"}, {0, "\x19\x85"}}, Sniff: func(h []byte) bool {
 		return len(h) >= 12 && jffs2Order(h) != nil && jffs2CRC(h[:8]) == jffs2Order(h).Uint32(h[8:])
 	}, Read: readJFFS2})
 }
