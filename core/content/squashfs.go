@@ -222,6 +222,9 @@ var squashKinds = [15]fs.FileMode{
 	7: fs.ModeSocket, 14: fs.ModeSocket,
 }
 
+// squashLengths is how long the fixed part of an inode is, by its type.
+var squashLengths = [15]int{1: 32, 8: 40, 2: 32, 9: 56, 3: 24, 10: 24, 4: 24, 5: 24, 11: 24, 12: 24, 6: 20, 7: 20, 13: 20, 14: 20}
+
 func (s *squash) node(place uint64) (*squashNode, error) {
 	le := binary.LittleEndian
 	c := s.cursor(s.inodes, place)
@@ -244,8 +247,7 @@ func (s *squash) node(place uint64) (*squashNode, error) {
 	if err != nil {
 		return nil, err
 	}
-	lengths := map[uint16]int{1: 32, 8: 40, 2: 32, 9: 56, 3: 24, 10: 24, 4: 24, 5: 24, 11: 24, 12: 24, 6: 20, 7: 20, 13: 20, 14: 20}
-	if err := c.read(b[16:lengths[n.kind]]); err != nil {
+	if err := c.read(b[16:squashLengths[n.kind]]); err != nil {
 		return nil, err
 	}
 	switch n.kind {
@@ -289,10 +291,14 @@ func (s *squash) node(place uint64) (*squashNode, error) {
 // unixMode turns the permissions of Unix into those of io/fs.
 func unixMode(m uint32) fs.FileMode {
 	mode := fs.FileMode(m & 0o777)
-	for bit, is := range map[uint32]fs.FileMode{0o4000: fs.ModeSetuid, 0o2000: fs.ModeSetgid, 0o1000: fs.ModeSticky} {
-		if m&bit != 0 {
-			mode |= is
-		}
+	if m&0o4000 != 0 {
+		mode |= fs.ModeSetuid
+	}
+	if m&0o2000 != 0 {
+		mode |= fs.ModeSetgid
+	}
+	if m&0o1000 != 0 {
+		mode |= fs.ModeSticky
 	}
 	return mode
 }
