@@ -5,6 +5,8 @@ import (
 	"io/fs"
 	"strconv"
 	"strings"
+
+	"fitcheck/core/content"
 )
 
 // ar: "!<arch>\n", then members, each behind a header of 60 bytes and padded to 2.
@@ -55,7 +57,7 @@ func (w *walker) arMembers(p *pass, all *roster) error {
 		mode, _ := strconv.ParseUint(strings.TrimSpace(string(b[40:48])), 8, 32)
 		end := p.n + size
 		name := strings.TrimRight(string(b[:16]), " ")
-		content := &exact{r: io.LimitReader(p, size), left: size}
+		data := content.Exactly(p, size)
 		switch {
 		case name == "/" || name == "/SYM64/" || name == "__.SYMDEF":
 			name = ""
@@ -63,7 +65,7 @@ func (w *walker) arMembers(p *pass, all *roster) error {
 			if size > maxArNames {
 				return &BoundError{p.it.Address, BoundText, maxArNames}
 			}
-			table, err := io.ReadAll(content)
+			table, err := io.ReadAll(data)
 			if err != nil {
 				return p.failed(err)
 			}
@@ -74,7 +76,7 @@ func (w *walker) arMembers(p *pass, all *roster) error {
 				return p.failed(damagedf("the name of its member %d, at byte %d, makes no sense", i+1, at))
 			}
 			text := make([]byte, n)
-			if _, err := io.ReadFull(content, text); err != nil {
+			if _, err := io.ReadFull(data, text); err != nil {
 				return p.failed(err)
 			}
 			name, size = strings.TrimRight(string(text), "\x00"), size-n
@@ -91,12 +93,12 @@ func (w *walker) arMembers(p *pass, all *roster) error {
 		if name != "" {
 			it := p.it.child(name, size, 1, i)
 			it.Mode = fs.FileMode(mode).Perm()
-			if err := w.item(it, source{r: content}); err != nil {
+			if err := w.item(it, source{r: data}); err != nil {
 				return err
 			}
 			all.file(it, "")
 		}
-		if content.short {
+		if data.Short {
 			return p.failed(io.ErrUnexpectedEOF)
 		}
 		if _, err := io.CopyN(io.Discard, p, end-p.n); err != nil {

@@ -41,7 +41,6 @@ const (
 	Ar       Container = "ar"
 	SevenZip Container = "7z"
 	ISO      Container = "iso9660"
-	Squash   Container = "squashfs"
 	Shell    Container = "shell"
 	Gzip               = Container(GzipStream)
 	Bzip2              = Container(Bzip2Stream)
@@ -144,6 +143,7 @@ type Visitor interface {
 type Limits struct {
 	Depth      int   // archives, compressed layers and image parts entered
 	Items      int64 // items, and the parts inside images
+	Files      int64 // files of file systems, which are no items
 	Bytes      int64 // bytes read and inflated in all
 	ItemRatio  int64 // inflated to packed of one item, once past ItemFree
 	ItemFree   int64
@@ -160,13 +160,14 @@ type Limits struct {
 
 // DefaultLimits returns the bounds that hold when nothing else is asked for.
 func DefaultLimits() Limits {
-	return Limits{Depth: 8, Items: 100_000, Bytes: 16 << 30, ItemRatio: 1000, ItemFree: 64 << 20, TotalRatio: 200, TotalFree: 1 << 30, Window: 128 << 20, Text: 16 << 20, Records: 100_000, Values: 10_000, Facts: 300_000}
+	return Limits{Depth: 8, Items: 100_000, Files: 1_000_000, Bytes: 16 << 30, ItemRatio: 1000, ItemFree: 64 << 20, TotalRatio: 200, TotalFree: 1 << 30, Window: 128 << 20, Text: 16 << 20, Records: 100_000, Values: 10_000, Facts: 300_000}
 }
 
 // The names of the bounds.
 const (
 	BoundDepth      = "depth"
 	BoundItems      = "items"
+	BoundFiles      = "files of file systems"
 	BoundBytes      = "bytes in all"
 	BoundItemRatio  = "ratio of inflated to packed bytes of one item"
 	BoundTotalRatio = "ratio of inflated to packed bytes in all"
@@ -266,6 +267,7 @@ type walker struct {
 	progress *Progress
 
 	items  atomic.Int64
+	files  atomic.Int64
 	bytes  atomic.Int64
 	packed atomic.Int64 // bytes of the package as it lies on disk
 }

@@ -9,6 +9,7 @@ import (
 	"crypto/sha256"
 	"errors"
 	"fmt"
+	"io"
 	"os"
 	"path/filepath"
 	"sort"
@@ -16,6 +17,8 @@ import (
 	"sync"
 	"testing"
 	"time"
+
+	"fitcheck/core/content"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -27,12 +30,34 @@ type notes struct {
 	content  map[string]string // address to content
 	items    []*Item
 	problems []Problem
+	files    []*Item // of file systems
 }
 
 type noteSink struct {
 	n  *notes
 	it *Item
 	bytes.Buffer
+	kind  string
+	files int
+}
+
+// Kind, Promote and File make a Lister of it: files of file systems stand beside the items.
+func (s *noteSink) Kind() string        { return s.kind }
+func (s *noteSink) Promote(string) bool { return false }
+
+func (s *noteSink) File(f *content.File, data io.Reader) error {
+	var text []byte
+	if data != nil {
+		text, _ = io.ReadAll(data)
+	}
+	s.n.mu.Lock()
+	defer s.n.mu.Unlock()
+	it := s.it.child(f.Path, f.Size, 1, s.files)
+	s.files++
+	if s.n.files = append(s.n.files, it); f.Mode.IsRegular() && data != nil {
+		s.n.content[it.Address] = string(text)
+	}
+	return nil
 }
 
 func (s *noteSink) End(c *Content, problems []Problem) error {
@@ -49,7 +74,16 @@ func (s *noteSink) End(c *Content, problems []Problem) error {
 
 func (s *noteSink) Sum() string { return fmt.Sprintf("%x", sha256.Sum256(s.Bytes())) }
 
-func (n *notes) Begin(it *Item, _ []byte) Sink { return &noteSink{n: n, it: it} }
+func (n *notes) Begin(it *Item, head []byte) Sink {
+	s := &noteSink{n: n, it: it}
+	switch {
+	case content.IsCpio(head):
+		s.kind = "cpio"
+	case bytes.HasPrefix(head, []byte("hsqs")):
+		s.kind = "squashfs"
+	}
+	return s
+}
 
 func (n *notes) Report(p Problem) {
 	n.mu.Lock()

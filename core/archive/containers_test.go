@@ -83,7 +83,7 @@ func streamOf(t testing.TB, method string, data []byte) []byte {
 func shown(n *notes, pkg string) []string {
 	sort.Slice(n.items, func(i, j int) bool { return n.items[i].Before(n.items[j]) })
 	var out []string
-	for _, it := range n.items[1:] {
+	for _, it := range append(n.items[1:], n.files...) {
 		out = append(out, strings.TrimPrefix(it.Address, pkg+"::"))
 	}
 	return out

@@ -8,6 +8,8 @@ import (
 	"path"
 	"strings"
 	"unicode/utf16"
+
+	"fitcheck/core/content"
 )
 
 // ISO 9660 (ECMA-119) is a tree of folders in blocks of 2048 bytes. Its names are short;
@@ -89,6 +91,11 @@ func (w *walker) iso(p *pass) error {
 				chosen = i
 			}
 		}
+		var l *listing
+		if p.lister() != nil && trees[chosen].top(roots[chosen]).root() {
+			l = w.listing(p, 1)
+			l.packed = func() int64 { return size }
+		}
 		listed := make([]map[string]isoExtent, len(trees)) // folders differ from tree to tree
 		all := &roster{}
 		for i, t := range trees {
@@ -109,15 +116,21 @@ func (w *walker) iso(p *pass) error {
 				visit = func(name string, f *isoFile) error {
 					list(name, f)
 					n++
+					if l != nil {
+						return l.show(f.file(at, name))
+					}
 					return w.isoFile(p, at, name, f, n-1, all)
 				}
 			} else {
 				t.problem = func(Class, string, string) {}
 			}
-			entries := w.items.Load()
+			entries, bound, most := w.items.Load(), BoundItems, w.limits.Items
+			if l != nil {
+				entries, bound, most = w.files.Load(), BoundFiles, w.limits.Files
+			}
 			err := t.folder(roots[i], "", 0, func() error {
-				if entries++; entries > w.limits.Items {
-					return &BoundError{p.it.Address, BoundItems, w.limits.Items}
+				if entries++; entries > most {
+					return &BoundError{p.it.Address, bound, most}
 				}
 				return w.ctx.Err()
 			}, visit)
@@ -134,9 +147,46 @@ func (w *walker) iso(p *pass) error {
 			}
 		}
 		told.end()
+		if l != nil {
+			l.told.end()
+			return nil
+		}
 		all.judge(p, false)
 		return nil
 	})
+}
+
+// top lists what the root of the tree holds.
+func (t *isoTree) top(root []byte) *top {
+	out := &top{}
+	look := *t
+	look.problem, look.seen = func(Class, string, string) {}, map[int64]bool{}
+	_ = look.folder(root, "", maxDirs, func() error { return nil }, func(name string, f *isoFile) error {
+		out.add(name, f.mode.IsRegular())
+		return nil
+	})
+	return out
+}
+
+// file is the record as a file of a file system, and its content.
+func (f *isoFile) file(at io.ReaderAt, name string) (*content.File, io.Reader) {
+	out := &content.File{Path: name, Mode: f.mode, Target: f.target, Links: 1}
+	if !f.mode.IsRegular() {
+		return out, nil
+	}
+	out.Size = f.size()
+	if f.packed {
+		return out, failing{&cannotRead{"packed by zisofs, which cannot be read", unpackElsewhere}}
+	}
+	return out, f.open(at)
+}
+
+func (f *isoFile) open(at io.ReaderAt) io.Reader {
+	var readers []io.Reader
+	for _, e := range f.extents {
+		readers = append(readers, io.NewSectionReader(at, e.at, e.size))
+	}
+	return content.Exactly(io.MultiReader(readers...), f.size())
 }
 
 func first(all []isoExtent) isoExtent {
@@ -161,11 +211,7 @@ func (w *walker) isoFile(p *pass, at io.ReaderAt, name string, f *isoFile, index
 	if f.packed {
 		return w.unread(it, &cannotRead{"packed by zisofs, which cannot be read", unpackElsewhere})
 	}
-	var readers []io.Reader
-	for _, e := range f.extents {
-		readers = append(readers, io.NewSectionReader(at, e.at, e.size))
-	}
-	src := source{r: &reader{w: w, item: it.Address, r: &exact{r: io.MultiReader(readers...), left: it.Size}, packed: func() int64 { return p.it.Size }}}
+	src := source{r: &reader{w: w, item: it.Address, r: f.open(at), packed: func() int64 { return p.it.Size }}}
 	if len(f.extents) == 1 && f.extents[0].at+f.extents[0].size <= p.n {
 		src.at = io.NewSectionReader(at, f.extents[0].at, f.extents[0].size)
 	}
@@ -317,7 +363,7 @@ func (t *isoTree) rockRidge(f *isoFile, area, r []byte) (*isoFile, []byte, error
 			case sig == "NM" && len(e) >= 5 && e[4]&6 == 0:
 				name.Write(e[5:])
 			case sig == "PX" && len(e) >= 8:
-				f.mode = cpioMode(binary.LittleEndian.Uint32(e[4:]))
+				f.mode = content.UnixMode(binary.LittleEndian.Uint32(e[4:]))
 			case sig == "SL" && len(e) >= 5:
 				isoLink(&target, e[5:])
 			case sig == "ZF":

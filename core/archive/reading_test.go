@@ -91,7 +91,7 @@ func cpioModeOf(e entry) (mode int, data string) {
 
 func newcOf(all ...entry) []byte {
 	var b bytes.Buffer
-	for i, e := range append(all, entry{name: cpioTrailer}) {
+	for i, e := range append(all, entry{name: "TRAILER!!!"}) {
 		mode, data := cpioModeOf(e)
 		name := strings.TrimSuffix(e.name, "/")
 		fmt.Fprintf(&b, "070701%08x%08x%08x%08x%08x%08x%08x%08x%08x%08x%08x%08x%08x%s\x00", i+1, mode, 0, 0, 1, 0, len(data), 0, 0, 0, 0, len(name)+1, 0, name)
@@ -104,7 +104,7 @@ func newcOf(all ...entry) []byte {
 
 func odcOf(all ...entry) []byte {
 	var b bytes.Buffer
-	for i, e := range append(all, entry{name: cpioTrailer}) {
+	for i, e := range append(all, entry{name: "TRAILER!!!"}) {
 		mode, data := cpioModeOf(e)
 		name := strings.TrimSuffix(e.name, "/")
 		fmt.Fprintf(&b, "070707%06o%06o%06o%06o%06o%06o%06o%011o%06o%011o%s\x00%s", 1, i+1, mode, 0, 0, 1, 0, 0, len(name)+1, len(data), name, data)

@@ -72,30 +72,50 @@ var (
 	enoughTelling = 3
 )
 
-// rootFileSystem tells whether the members are the files of a system as it runs, in
-// which links, devices and names that differ in case only are as they should be.
-func (r *roster) rootFileSystem() bool {
-	top := map[string]bool{}
-	others := false
-	for _, m := range r.members {
-		key := exactKey(m.name)
-		first, _, deeper := strings.Cut(key, "/")
-		switch {
-		case first == "":
-		case deeper || m.kind != fileMember:
-			top[first] = true
-			others = others || !slices.Contains(rootFolders, first)
-		default:
-			others = true
-		}
+// top is what the top of an archive holds.
+type top struct {
+	folders map[string]bool
+	others  bool // than those of a root file system
+}
+
+func (t *top) add(name string, file bool) {
+	if t.folders == nil {
+		t.folders = map[string]bool{}
 	}
+	first, _, deeper := strings.Cut(exactKey(name), "/")
+	switch {
+	case first == "":
+	case deeper || !file:
+		t.folders[first] = true
+		t.others = t.others || !slices.Contains(rootFolders, first)
+	default:
+		t.others = true
+	}
+}
+
+// hints tells whether there is anything that a root file system holds.
+func (t *top) hints() bool {
+	return slices.ContainsFunc(rootFolders, func(name string) bool { return t.folders[name] })
+}
+
+// root tells whether it is that of the files of a system as it runs, in which links,
+// devices and names that differ in case only are as they should be.
+func (t *top) root() bool {
 	n := 0
 	for _, name := range tellingRoot {
-		if top[name] {
+		if t.folders[name] {
 			n++
 		}
 	}
-	return n >= enoughTelling || n == enoughTelling-1 && !others
+	return n >= enoughTelling || n == enoughTelling-1 && !t.others
+}
+
+func (r *roster) rootFileSystem() bool {
+	var t top
+	for _, m := range r.members {
+		t.add(m.name, m.kind == fileMember)
+	}
+	return t.root()
 }
 
 // judge tells what is wrong with the members together, once all of them have
@@ -108,6 +128,25 @@ func (r *roster) judge(p *pass, later bool) {
 	if root {
 		key = exactKey
 	}
+	first := r.twice(told, key, func(m *member) bool { return root && later })
+	if root {
+		r.countSpecial(told)
+		told.end()
+		return
+	}
+	r.below(told, key, first)
+	r.tellSpecial(p, told)
+	told.end()
+}
+
+// names tells what is wrong with the names together.
+func (r *roster) names(told *teller, key func(string) string, replaces func(*member) bool) {
+	r.below(told, key, r.twice(told, key, replaces))
+}
+
+// twice tells of members of one name that differ, and gives for each name the first of
+// its members, or the last.
+func (r *roster) twice(told *teller, key func(string) string, replaces func(*member) bool) map[string]*member {
 	first := make(map[string]*member, len(r.members))
 	for _, m := range r.members {
 		k := key(m.name)
@@ -120,7 +159,7 @@ func (r *roster) judge(p *pass, later bool) {
 			continue
 		}
 		if what := before.differs(m); what != "" {
-			if root && later && before.name == m.name {
+			if before.name == m.name && replaces(m) {
 				told.note("%s stands there twice; the later one replaces the earlier", m.name)
 			} else if before.name == m.name {
 				told.damaged("two entries bear the name %s and %s", m.name, what)
@@ -132,11 +171,11 @@ func (r *roster) judge(p *pass, later bool) {
 			}
 		}
 	}
-	if root {
-		r.countSpecial(told)
-		told.end()
-		return
-	}
+	return first
+}
+
+// below tells of members that lie below a link or a file.
+func (r *roster) below(told *teller, key func(string) string, first map[string]*member) {
 	for _, m := range r.members {
 		k := key(m.name)
 		for i, levels := 0, 0; levels < maxLevels; levels++ {
@@ -155,8 +194,6 @@ func (r *roster) judge(p *pass, later bool) {
 			}
 		}
 	}
-	r.tellSpecial(p, told)
-	told.end()
 }
 
 // maxLevels is how many levels of a name are looked at for links.
@@ -174,9 +211,9 @@ func (m *member) differs(o *member) string {
 	case m.kind != fileMember:
 		return "differ"
 	}
-	a, b := m.item.sum, o.item.sum
-	if a == "" || b == "" {
-		a, b = m.check, o.check
+	a, b := m.check, o.check
+	if m.item != nil && o.item != nil && m.item.sum != "" && o.item.sum != "" {
+		a, b = m.item.sum, o.item.sum
 	}
 	if m.size != o.size || a != b {
 		return "differ in content"
@@ -220,6 +257,9 @@ func (r *roster) tellSpecial(p *pass, told *teller) {
 		told.unsafe("and %d more links, devices and pipes", reported-maxSpecials)
 	}
 }
+
+// maxTarget is how long the target of a link may be.
+const maxTarget = 64 << 10
 
 // maxSpecials is how many links, devices and pipes of one archive are told one by one.
 const maxSpecials = 100

@@ -9,6 +9,8 @@ import (
 	"io"
 	"strings"
 
+	"fitcheck/core/content"
+
 	"github.com/bodgit/sevenzip"
 )
 
@@ -99,20 +101,20 @@ func (w *walker) sevenZipFile(p *pass, f *sevenzip.File, index int, packed int64
 		return nil
 	}
 	defer rc.Close()
-	var content io.Reader = &exact{r: &reader{w: w, item: it.Address, r: sevenZipReader{guardedReader{rc}}, packed: func() int64 { return packed }}, left: it.Size}
+	var data io.Reader = content.Exactly(&reader{w: w, item: it.Address, r: sevenZipReader{guardedReader{rc}}, packed: func() int64 { return packed }}, it.Size)
 	if specialMode(mode) != "" {
-		target, _ := io.ReadAll(io.LimitReader(content, maxCpioName))
+		target, _ := io.ReadAll(io.LimitReader(data, maxTarget))
 		all.modeMember(it, mode, string(target))
 		return nil
 	}
 	check := ""
 	if f.CRC32 != 0 { // 0 is what the library gives for none
 		check = fmt.Sprintf("%08x", f.CRC32)
-		content = &crcReader{r: content, sum: crc32.NewIEEE(), want: f.CRC32, of: "7z archive"}
+		data = &crcReader{r: data, sum: crc32.NewIEEE(), want: f.CRC32, of: "7z archive"}
 	} else if it.Size > 0 {
 		w.visitor.Report(Problem{it.Address, Note, "the archive gives no checksum for it", ""})
 	}
-	err = w.item(it, source{r: content})
+	err = w.item(it, source{r: data})
 	all.file(it, check)
 	return err
 }

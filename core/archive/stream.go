@@ -10,6 +10,8 @@ import (
 
 	"github.com/klauspost/compress/gzip"
 	txz "github.com/therootcompany/xz"
+
+	"fitcheck/core/content"
 )
 
 // A file that is one compressed stream, or several one after another, holds
@@ -91,22 +93,30 @@ func (w *walker) stream(p *pass) error {
 	}
 	defer z.Close()
 	r := &reader{w: w, item: p.it.Address, r: guardedReader{z}, packed: func() int64 { return p.n }}
-	inner := bufio.NewReaderSize(r, 4<<10)
-	head, err := inner.Peek(512)
+	inner := heads.Get().(*bufio.Reader)
+	inner.Reset(r)
+	defer func() { inner.Reset(nil); heads.Put(inner) }()
+	head, err := inner.Peek(tarBlock)
 	if err != nil && err != io.EOF {
 		return p.failed(err)
 	}
+	tar := IsTar(head)
+	if tar || content.IsCpio(head) {
+		head, _ = inner.Peek(HeadSize) // damage comes again when the pass gets there
+	}
+	given := ""
+	if m, ok := z.(*members); ok {
+		given = m.z.Name
+	}
 	switch {
-	case IsTar(head):
+	case tar && p.lister() != nil && tarHints(head):
+		err = w.streamedTar(p, z, inner, given)
+	case tar:
 		err = w.tar(p, inner, 2)
-	case isCpio(head):
+	case content.IsCpio(head) && isDelivery(head):
 		err = w.cpio(p, inner, 2)
 	default:
-		given := ""
-		if m, ok := z.(*members); ok {
-			given = m.z.Name
-		}
-		return w.inner(p, z, inner, given)
+		return w.inner(p, z, inner, source{r: inner}, given)
 	}
 	if err != nil {
 		return err
@@ -119,10 +129,35 @@ func (w *walker) stream(p *pass) error {
 	return nil
 }
 
-// inner visits the one file that a stream holds.
-func (w *walker) inner(p *pass, z io.Reader, content io.Reader, given string) error {
-	if err := w.item(p.it.child(innerName(p.it.Name, given), -1, 1, 0), source{r: content}); err != nil {
+// streamedTar opens a tar that may hold the files of a system, which is to be known before.
+func (w *walker) streamedTar(p *pass, z, packed io.Reader, given string) error {
+	s, damage, err := w.spoolFrom(packed)
+	if err != nil {
 		return err
+	}
+	defer s.Close()
+	if damage != nil {
+		err = p.failed(damage)
+	} else if tarIsRoot(s, s.size) {
+		return w.inner(p, z, packed, source{r: io.NewSectionReader(s, 0, s.size), at: s}, given)
+	}
+	if err != nil {
+		return err
+	}
+	return w.tar(p, io.NewSectionReader(s, 0, s.size), 2)
+}
+
+// inner visits the one file that a stream holds.
+func (w *walker) inner(p *pass, z, rest io.Reader, src source, given string) error {
+	size := int64(-1)
+	if s, ok := src.at.(*spool); ok {
+		size = s.size
+	}
+	if err := w.item(p.it.child(innerName(p.it.Name, given), size, 1, 0), src); err != nil {
+		return err
+	}
+	if _, err := io.Copy(io.Discard, rest); err != nil {
+		return p.failed(err)
 	}
 	p.trailing(z)
 	return nil

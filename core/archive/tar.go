@@ -4,6 +4,7 @@ import (
 	"archive/tar"
 	"bytes"
 	"io"
+	"io/fs"
 	"strconv"
 	"strings"
 )
@@ -36,19 +37,81 @@ func IsTar(head []byte) bool {
 	return want == unsigned || want == signed
 }
 
+// tarItem opens an item that is a tar: one of files that are items, or the files of a system.
+func (w *walker) tarItem(p *pass, head []byte) error {
+	if p.lister() == nil || !tarHints(head) {
+		return w.tar(p, p, 1)
+	}
+	return w.random(p, func(at io.ReaderAt, size int64) error {
+		if !tarIsRoot(at, size) {
+			return w.tar(p, io.NewSectionReader(at, 0, size), 1)
+		}
+		l := w.listing(p, 1)
+		err := w.tarMembers(p, io.NewSectionReader(at, 0, size), l, 1)
+		l.told.end()
+		return err
+	})
+}
+
+// tarMember takes the members of a tar as they come.
+type tarMember interface {
+	tar(h *tar.Header, data io.Reader, i int) error
+}
+
 // tar reads the files of a tar from r, which may be the item itself or what a
 // compressed item holds. levels is how deep its files lie below the item.
 func (w *walker) tar(p *pass, r io.Reader, levels int) error {
 	if err := w.enter(p.it, levels); err != nil {
 		return err
 	}
-	all := &roster{}
-	err := w.tarMembers(p, r, all, levels)
-	all.judge(p, false)
+	t := &tarItems{w: w, p: p, levels: levels}
+	err := w.tarMembers(p, r, t, levels)
+	t.all.judge(p, false)
 	return err
 }
 
-func (w *walker) tarMembers(p *pass, r io.Reader, all *roster, levels int) error {
+// tarItems makes items of the members of a tar.
+type tarItems struct {
+	w      *walker
+	p      *pass
+	levels int
+	all    roster
+}
+
+func (t *tarItems) tar(h *tar.Header, data io.Reader, i int) error {
+	it := t.p.it.child(h.Name, h.Size, t.levels, i)
+	mode := h.FileInfo().Mode()
+	it.Mode = mode.Perm()
+	switch h.Typeflag {
+	case tar.TypeReg, tar.TypeGNUSparse:
+		if err := t.w.item(it, source{r: data}); err != nil {
+			return err
+		}
+		t.all.file(it, "")
+	case tar.TypeDir:
+		t.all.folder(h.Name)
+	case tar.TypeLink:
+		t.all.link(it, h.Linkname, true)
+	default:
+		if !t.all.modeMember(it, mode, h.Linkname) {
+			t.all.special(it, "an entry of the unknown type "+strconv.QuoteRune(rune(h.Typeflag)))
+		}
+	}
+	return nil
+}
+
+func (l *listing) tar(h *tar.Header, data io.Reader, _ int) error {
+	if h.Typeflag != tar.TypeReg && h.Typeflag != tar.TypeGNUSparse {
+		data = nil
+	}
+	f := ofTar(h)
+	if f.Mode&fs.ModeIrregular != 0 {
+		l.tell(Unsafe, notUnderThisName, "%s: an entry of the unknown type %s", h.Name, strconv.QuoteRune(rune(h.Typeflag)))
+	}
+	return l.show(f, data)
+}
+
+func (w *walker) tarMembers(p *pass, r io.Reader, to tarMember, levels int) error {
 	watch := &tarWatch{r: r}
 	tr := tar.NewReader(watch)
 	for i := 0; ; i++ {
@@ -71,37 +134,25 @@ func (w *walker) tarMembers(p *pass, r io.Reader, all *roster, levels int) error
 		if what := watch.disagrees(); what != "" {
 			p.problem(Damaged, "programs read the header of "+printable(h.Name)+" differently: "+what, compareSources)
 		}
-		it := p.it.child(h.Name, h.Size, levels, i)
-		mode := h.FileInfo().Mode()
-		it.Mode = mode.Perm()
-		switch h.Typeflag {
-		case tar.TypeReg, tar.TypeGNUSparse:
-			var content io.Reader = tr
-			if sparse(h) { // holes take no bytes of the package
-				if h.Size > w.limits.Bytes {
-					return &BoundError{it.Address, BoundBytes, w.limits.Bytes}
-				}
-				content = &reader{w: w, item: it.Address, r: tr, packed: func() int64 { return p.n }}
-			}
-			if err := w.item(it, source{r: content}); err != nil {
-				return err
-			}
-			all.file(it, "")
-			if _, err := io.Copy(io.Discard, tr); err != nil { // what a sink did without
-				return p.failed(tarError(err))
-			}
-		case tar.TypeDir:
-			all.folder(h.Name)
-		case tar.TypeXGlobalHeader:
+		if h.Typeflag == tar.TypeXGlobalHeader {
 			if what := globalNames(h.PAXRecords); what != "" {
 				p.problem(Damaged, "a header for all that follows gives them "+what+", which programs read differently", compareSources)
 			}
-		case tar.TypeLink:
-			all.link(it, h.Linkname, true)
-		default:
-			if !all.modeMember(it, mode, h.Linkname) {
-				all.special(it, "an entry of the unknown type "+strconv.QuoteRune(rune(h.Typeflag)))
+			continue
+		}
+		var content io.Reader = tr
+		if sparse(h) { // holes take no bytes of the package
+			address := p.it.Address + "::" + printable(h.Name)
+			if h.Size > w.limits.Bytes {
+				return &BoundError{address, BoundBytes, w.limits.Bytes}
 			}
+			content = &reader{w: w, item: address, r: tr, packed: func() int64 { return p.n }}
+		}
+		if err := to.tar(h, content, i); err != nil {
+			return err
+		}
+		if _, err := io.Copy(io.Discard, tr); err != nil { // what a sink did without
+			return p.failed(tarError(err))
 		}
 	}
 }

@@ -33,7 +33,9 @@ func (w *walker) item(it *Item, src source) error {
 		return err
 	}
 	err = nil // the end, or damage, comes again when the pass gets there
-	it.Container = recognise(head)
+	if it.Container = recognise(head); it.Container == Cpio && !isDelivery(head) {
+		it.Container = None // its files are content
+	}
 	if it.Container == None && src.at != nil && it.Size > zipEndRecord && endsAsZip(it.Name, head, src.at, it.Size) {
 		it.Container = Zip
 	}
@@ -52,7 +54,7 @@ func (w *walker) item(it *Item, src source) error {
 	case Zip:
 		err = w.zip(p)
 	case Tar:
-		err = w.tar(p, p, 1)
+		err = w.tarItem(p, head)
 	case Cpio:
 		err = w.cpio(p, p, 1)
 	case Ar:
@@ -61,34 +63,38 @@ func (w *walker) item(it *Item, src source) error {
 		err = w.sevenZip(p)
 	case ISO:
 		err = w.iso(p)
-	case Squash:
-		err = w.fileSystem(p, content.OpenSquashFS)
 	case Shell:
 		err = w.shell(p, shell)
 	case None:
 	default:
 		err = w.stream(p)
 	}
+	c := &Content{w: w, address: it.Address, at: src.at, depth: it.Depth}
+	if err == nil && p.lists() {
+		var kept *spool
+		if kept, err = w.list(p, c); kept != nil {
+			defer kept.Close()
+		}
+	}
 	if s, ok := p.sink.(Skipper); ok && err == nil && it.Container == None && it.Size >= 0 && s.Skip() {
 		p.n, p.skipped = it.Size, true
 	}
-	content := &Content{w: w, address: it.Address, at: src.at, depth: it.Depth}
-	if k, ok := p.sink.(Keeper); err == nil && ok && src.at == nil && !p.skipped && k.Keep() {
+	if k, ok := p.sink.(Keeper); err == nil && ok && c.at == nil && !p.skipped && k.Keep() {
 		s, spoolErr := w.spool(p)
 		if spoolErr != nil {
 			return spoolErr
 		}
 		defer s.Close()
-		content.at = s
+		c.at = s
 	}
 	if err == nil && !p.skipped {
 		err = w.hash(p)
 	}
-	content.size, content.skipped = p.n, p.skipped
+	c.size, c.skipped = p.n, p.skipped
 	if p.skipped {
-		content.at = nil
+		c.at = nil
 	}
-	if endErr := p.sink.End(content, p.problems); err == nil {
+	if endErr := p.sink.End(c, p.problems); err == nil {
 		err = endErr
 	}
 	if s, ok := p.sink.(Summer); ok {
@@ -234,12 +240,10 @@ func recognise(head []byte) Container {
 		return SevenZip
 	case isAr(head):
 		return Ar
-	case isCpio(head):
+	case content.IsCpio(head):
 		return Cpio
 	case isISO(head):
 		return ISO
-	case len(head) >= 96 && string(head[:4]) == "hsqs" && head[28] == 4 && head[29] == 0:
-		return Squash
 	case IsTar(head):
 		return Tar
 	}

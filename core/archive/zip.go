@@ -17,6 +17,8 @@ import (
 	"sync"
 
 	"github.com/klauspost/compress/flate"
+
+	"fitcheck/core/content"
 )
 
 // A zip file (APPNOTE.TXT 6.3) is a run of entries, each with a local header,
@@ -88,6 +90,17 @@ func (w *walker) zip(p *pass) error {
 	slices.SortStableFunc(order, func(a, b int) int {
 		return cmp.Compare(zr.File[b].UncompressedSize64, zr.File[a].UncompressedSize64)
 	})
+	if p.lister() != nil && zipIsRoot(zr.File) {
+		l := w.listing(p, 1)
+		err = w.each(len(order)+1, func(i int) error {
+			if i == 0 {
+				return hash()
+			}
+			return l.zip(at, dir.base, zr.File[order[i-1]])
+		})
+		l.told.end()
+		return err
+	}
 	members := make([]roster, len(zr.File))
 	err = w.each(len(order)+1, func(i int) error {
 		if i == 0 {
@@ -199,39 +212,83 @@ func (w *walker) zipEntry(parent *Item, at io.ReaderAt, base int64, f *zip.File,
 	it := parent.child(name, int64(f.UncompressedSize64), 1, index)
 	it.Mode = f.Mode().Perm()
 	if specialMode(f.Mode()) != "" {
-		target := ""
-		if f.Mode()&fs.ModeSymlink != 0 && f.UncompressedSize64 <= maxCpioName {
-			if rc, err := f.Open(); err == nil {
-				b, _ := io.ReadAll(io.LimitReader(rc, maxCpioName))
-				rc.Close()
-				target = string(b)
-			}
-		}
-		all.modeMember(it, f.Mode(), target)
+		all.modeMember(it, f.Mode(), zipTarget(f))
 		return nil
 	}
 	check := fmt.Sprintf("%08x", f.CRC32)
 	defer all.file(it, check)
-	if f.Flags&1 != 0 {
-		return w.unread(it, errEncrypted)
-	}
-	rc, err := f.Open()
-	if errors.Is(err, zip.ErrAlgorithm) {
-		return w.unread(it, &cannotRead{fmt.Sprintf("packed by method %d, which cannot be read", f.Method), unpackElsewhere})
-	}
+	data, err := openZip(f)
 	if err != nil {
 		return w.unread(it, err)
 	}
-	defer rc.Close()
-	var content io.Reader = rc
-	if f.CRC32 == 0 { // which the library takes for none
-		content = &crcReader{r: rc, sum: crc32.NewIEEE(), want: 0, of: "zip"}
-	}
-	src := source{r: &reader{w: w, item: it.Address, r: content, packed: func() int64 { return int64(f.CompressedSize64) }}}
+	defer data.Close()
+	src := source{r: &reader{w: w, item: it.Address, r: data, packed: func() int64 { return int64(f.CompressedSize64) }}}
 	if off, err := f.DataOffset(); err == nil && f.Method == zip.Store {
 		src.at = io.NewSectionReader(at, base+off, int64(f.CompressedSize64))
 	}
 	return w.item(it, src)
+}
+
+// zipTarget is where a symbolic link leads.
+func zipTarget(f *zip.File) string {
+	if f.Mode()&fs.ModeSymlink == 0 || f.UncompressedSize64 > maxTarget {
+		return ""
+	}
+	rc, err := f.Open()
+	if err != nil {
+		return ""
+	}
+	defer rc.Close()
+	b, _ := io.ReadAll(io.LimitReader(rc, maxTarget))
+	return string(b)
+}
+
+// openZip reads the content of an entry.
+func openZip(f *zip.File) (io.ReadCloser, error) {
+	if f.Flags&1 != 0 {
+		return nil, errEncrypted
+	}
+	rc, err := f.Open()
+	if errors.Is(err, zip.ErrAlgorithm) {
+		return nil, &cannotRead{fmt.Sprintf("packed by method %d, which cannot be read", f.Method), unpackElsewhere}
+	}
+	if err != nil || f.CRC32 != 0 {
+		return rc, err
+	}
+	return struct { // which the library takes for none
+		io.Reader
+		io.Closer
+	}{&crcReader{r: rc, sum: crc32.NewIEEE(), want: 0, of: "zip"}, rc}, nil
+}
+
+// zipIsRoot tells by the names in it whether a zip holds the files of a system.
+func zipIsRoot(files []*zip.File) bool {
+	var t top
+	for _, f := range files {
+		t.add(zipName(f), f.Mode().IsRegular() && !strings.HasSuffix(f.Name, "/"))
+	}
+	return t.root()
+}
+
+// zip shows an entry as a file of a root file system.
+func (l *listing) zip(at io.ReaderAt, base int64, entry *zip.File) error {
+	f := &content.File{Path: zipName(entry), Mode: entry.Mode(), Modified: entry.Modified, Links: 1}
+	if strings.HasSuffix(f.Path, "/") && entry.UncompressedSize64 == 0 {
+		f.Mode |= fs.ModeDir
+	}
+	if f.Mode&fs.ModeSymlink != 0 {
+		f.Target = zipTarget(entry)
+	}
+	if !f.Mode.IsRegular() {
+		return l.show(f, nil)
+	}
+	f.Size = int64(entry.UncompressedSize64)
+	data, err := openZip(entry)
+	if err != nil {
+		return l.show(f, failing{err})
+	}
+	defer data.Close()
+	return l.show(f, &reader{w: l.w, item: l.p.it.Address + "::" + printable(f.Path), r: data, packed: func() int64 { return int64(entry.CompressedSize64) }})
 }
 
 // crcReader holds the bytes of a file against the CRC-32 that the directory of an

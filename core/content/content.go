@@ -32,6 +32,8 @@ type File struct {
 	Node uint64
 	// Links is how many names the file has.
 	Links int
+	// Same is the name under which the file was shown before, where it was.
+	Same string
 	// Err is what keeps a folder from being listed or an entry from being read. Its files
 	// that could be listed follow all the same.
 	Err error

@@ -289,6 +289,9 @@ func (s *squash) node(place uint64) (*squashNode, error) {
 }
 
 // unixMode turns the permissions of Unix into those of io/fs.
+// UnixMode is a mode of Unix with its type (POSIX, sys/stat.h).
+func UnixMode(m uint32) fs.FileMode { return unixType(m) | unixMode(m) }
+
 func unixMode(m uint32) fs.FileMode {
 	mode := fs.FileMode(m & 0o777)
 	if m&0o4000 != 0 {

@@ -192,6 +192,9 @@ type Image struct {
 	// included; 0 when it does not say.
 	Extent int64
 	Parts  []Part
+	// Contents are the files of a file system; nil where they were not listed.
+	Contents *Contents
+	listed   bool // by others
 	// Uncovered are bytes for which the format has a checksum and the image none, in
 	// their order.
 	Uncovered []digest.Stretch

@@ -29,8 +29,8 @@ func lookInto(set *Set, c *archive.Content, m *Image) error {
 			return err
 		}
 	}
-	if f := set.ByName(m.Format); f != nil && versionFilesOf(f.Name) != nil {
-		if err := readVersionFiles(versionFilesOf(f.Name), c, m); err != nil {
+	if listsFiles(m.Format) && !m.listed {
+		if err := readContents(m.Format, c, m); err != nil {
 			return err
 		}
 	}

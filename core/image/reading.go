@@ -16,10 +16,12 @@ type Reading struct {
 	m       *Image
 	again   bool // Read asked for bytes that had not passed
 	keep    bool
+	files   bool // it is a file system whose files are to be listed
 	entered bool // it is opened as an archive; its parts are items of their own
 	// trailers: the set has formats that are known by the end of a file, which
 	// any file may turn out to be of.
 	trailers bool
+	listed   bool
 	sums     *digest.Stretches
 	head     []byte // kept for a file of which no more is read
 	banner   banner
@@ -54,7 +56,7 @@ func Begin(set *Set, head []byte, size int64, entered bool) *Reading {
 	if r.m.Extent > 0 {
 		r.behind = &behind{from: r.m.Extent}
 	}
-	r.keep = !entered && versionFilesOf(r.format.Name) != nil
+	r.files = !entered && listsFiles(r.format.Name)
 	for i := range r.m.Parts {
 		if p := &r.m.Parts[i]; !entered && r.mustLook(p, head) {
 			r.keep = true
@@ -97,7 +99,15 @@ func (r *Reading) Kind() string {
 }
 
 // Keep tells whether the whole content is needed at the end.
-func (r *Reading) Keep() bool { return r.again || r.keep || r.trailers }
+func (r *Reading) Keep() bool { return r.again || r.keep || r.files || r.trailers }
+
+// Listed says that somebody else lists the files of the file system that it is.
+func (r *Reading) Listed() {
+	if r.files = false; r.m != nil {
+		r.m.listed = true
+	}
+	r.listed = true
+}
 
 // Write takes the next bytes of the file.
 func (r *Reading) Write(p []byte) (int, error) {
@@ -159,7 +169,8 @@ func (r *Reading) End(c *archive.Content) (kind string, m *Image, err error) {
 		}
 	}
 	if !r.entered {
-		if c.Readable() && (r.again || r.keep) {
+		r.m.listed = r.listed
+		if c.Readable() && (r.again || r.keep || r.files) {
 			if err := lookInto(r.set, c, r.m); err != nil {
 				return r.format.Name, nil, err
 			}

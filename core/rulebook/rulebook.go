@@ -303,3 +303,24 @@ func (r *Rulebook) family(name string) (*Family, bool) {
 
 // Family returns a family of the line by its name.
 func (r *Rulebook) Family(name string) (*Family, bool) { return r.family(name) }
+
+// Globs lists the globs by which the entry names items.
+func (p *Package) Globs() []y.Glob {
+	var out []y.Glob
+	add := func(g y.Glob) {
+		if g.Set() {
+			out = append(out, g)
+		}
+	}
+	if p.Manifest != nil {
+		add(p.Manifest.Item)
+	}
+	if p.Signature != nil {
+		add(p.Signature.Item)
+	}
+	add(p.Checksums)
+	for _, i := range p.Items {
+		add(i.Match)
+	}
+	return out
+}

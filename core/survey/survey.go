@@ -18,6 +18,7 @@ import (
 	"time"
 
 	"fitcheck/core/archive"
+	"fitcheck/core/content"
 	"fitcheck/core/digest"
 	"fitcheck/core/fact"
 	"fitcheck/core/image"
@@ -39,6 +40,8 @@ type Options struct {
 	Texts bool
 	// Deep looks for images at any offset of items of no known format.
 	Deep bool
+	// Contents lists the files of file systems, with their digests.
+	Contents bool
 	// Formats that items are told by; nil stands for the built-in ones.
 	Formats *image.Set
 	// Keys finds the kit's keys; nil leaves signatures alone.
@@ -103,6 +106,9 @@ type Item struct {
 	Problems  []archive.Problem
 	// Signed are the signatures that its header carries.
 	Signed []Signed
+	// Contents are the files of a file system; nil of anything else, and where they could not
+	// be listed.
+	Contents *image.Contents
 	// Versions are what a version file of a root file system says.
 	Versions []fact.Fact
 	// Map tells what lies where, from the first byte to the last, where the
@@ -120,7 +126,6 @@ type Item struct {
 	format   *image.Format
 	text     *textBuffer
 	coverage *coverage
-	programs []fact.Fact
 }
 
 // Published is a digest that a list or manifest gives for an item.
@@ -201,6 +206,9 @@ func (it *Item) Facts() []fact.Fact {
 				}
 			}
 		}
+	}
+	if it.Contents != nil {
+		out = append(out, it.Contents.Facts...)
 	}
 	return append(out, it.Versions...)
 }
@@ -334,7 +342,6 @@ func Run(ctx context.Context, path string, o Options) (*Survey, error) {
 		}
 	}
 	s.judgeRoot()
-	s.findPrograms()
 	for _, it := range s.Unlisted() {
 		it.Problems = append(it.Problems, archive.Problem{Item: it.Address, Class: archive.Note, What: "no manifest of the package lists it"})
 	}
@@ -447,6 +454,10 @@ func (c *collector) Report(p archive.Problem) {
 func (c *collector) Begin(a *archive.Item, head []byte) archive.Sink {
 	s := &sink{c: c, it: &Item{Item: a, coverage: &coverage{}}, sums: digest.NewMulti(c.wants()...)}
 	s.reading = image.Begin(c.options.Formats, head, a.Size, a.Container != archive.None)
+	if a.Container == archive.None && content.Knows(s.reading.Kind()) {
+		s.reading.Listed()
+		s.files()
+	}
 	if a.Container == archive.None && c.wanted(a, s.reading.Kind(), head) {
 		s.it.text = &textBuffer{}
 	}
@@ -514,6 +525,7 @@ type sink struct {
 	it      *Item
 	sums    *digest.Multi
 	reading *image.Reading
+	once    sync.Once // it.Contents
 }
 
 // Skip implements archive.Skipper.
@@ -541,19 +553,24 @@ func (s *sink) Write(p []byte) (int, error) {
 	return len(p), nil
 }
 
-func (s *sink) End(content *archive.Content, problems []archive.Problem) error {
+func (s *sink) End(c *archive.Content, problems []archive.Problem) error {
 	it := s.it
-	kind, m, err := s.reading.End(content)
+	kind, m, err := s.reading.End(c)
 	if err != nil {
 		return err
 	}
-	it.Quick, it.Unread = content.Skipped() && !content.Unread(), content.Unread()
-	it.Kind, it.Size, it.Digests, it.Problems, it.Image = kind, content.Size(), s.sums.Sums(), problems, m
+	it.Quick, it.Unread = c.Skipped() && !c.Unread(), c.Unread()
+	it.Kind, it.Size, it.Digests, it.Problems, it.Image = kind, c.Size(), s.sums.Sums(), problems, m
 	if it.Unread {
 		it.Kind, it.Digests, it.text = "unknown", nil, nil
 	}
 	if it.Container == archive.Shell {
 		it.Kind = "text"
+	}
+	if it.Contents != nil {
+		if it.Contents.Settle(); it.Quick || it.Unread {
+			it.Contents = nil
+		}
 	}
 	it.suffix()
 	if len(problems) > 0 && kind == "empty" {
@@ -562,8 +579,8 @@ func (s *sink) End(content *archive.Content, problems []archive.Problem) error {
 	if it.format = s.c.options.Formats.ByName(kind); kind == "unknown" {
 		it.Nature = s.reading.Nature()
 	}
-	if s.deep() && content.Readable() && content.Size() > 0 {
-		if it.Map, err = image.Scan(s.c.options.Formats, content); err != nil {
+	if s.deep() && c.Readable() && c.Size() > 0 {
+		if it.Map, err = image.Scan(s.c.options.Formats, c); err != nil {
 			return err
 		}
 	}

@@ -10,7 +10,7 @@ import (
 
 // boundFlag names the flag of each bound.
 var boundFlag = map[string]string{
-	archive.BoundDepth: "-max-depth", archive.BoundItems: "-max-items", archive.BoundBytes: "-max-bytes",
+	archive.BoundDepth: "-max-depth", archive.BoundItems: "-max-items", archive.BoundFiles: "-max-files", archive.BoundBytes: "-max-bytes",
 	archive.BoundItemRatio: "-max-ratio", archive.BoundTotalRatio: "-max-total-ratio", archive.BoundText: "-max-text",
 	archive.BoundWindow: "-max-window", archive.BoundRecords: "-max-records", archive.BoundValues: "-max-values", archive.BoundFacts: "-max-facts",
 }
@@ -21,6 +21,7 @@ func (c *call) boundFlags(f *flag.FlagSet) {
 	l := &c.limits
 	f.IntVar(&l.Depth, "max-depth", l.Depth, "archives, compressed layers and image parts that may lie in each other")
 	f.Int64Var(&l.Items, "max-items", l.Items, "items, parts of images included")
+	f.Int64Var(&l.Files, "max-files", l.Files, "files of file systems")
 	f.Var((*size)(&l.Bytes), "max-bytes", "bytes that are read or inflated in all, as a `SIZE`")
 	f.Int64Var(&l.ItemRatio, "max-ratio", l.ItemRatio, "inflated to packed bytes of one item, once past 64 MiB")
 	f.Int64Var(&l.TotalRatio, "max-total-ratio", l.TotalRatio, "inflated to packed bytes in all, once past 1 GiB")

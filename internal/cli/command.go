@@ -80,14 +80,15 @@ type command struct {
 
 // call is one call of a command: its environment and the common flags.
 type call struct {
-	env    Env
-	kitDir string
-	json   bool
-	quiet  bool
-	deep   bool // survey -deep
-	quick  bool
-	flags  *flag.FlagSet
-	limits archive.Limits
+	env      Env
+	kitDir   string
+	json     bool
+	quiet    bool
+	deep     bool // survey -deep
+	quick    bool
+	contents bool // survey -contents
+	flags    *flag.FlagSet
+	limits   archive.Limits
 }
 
 func (c *call) screen() *present.Screen {

@@ -4,11 +4,13 @@ import (
 	"context"
 	"flag"
 	"fmt"
+	"io"
 	"os"
 	"strings"
 	"sync"
 
 	"fitcheck/core/archive"
+	"fitcheck/core/content"
 	"fitcheck/core/image"
 	"fitcheck/core/kit"
 	"fitcheck/internal/present"
@@ -118,8 +120,21 @@ func (s *seeker) Begin(it *archive.Item, head []byte) archive.Sink {
 	if it.Address != s.want && !strings.HasPrefix(s.want, it.Address+"::") || it.Address == s.want && s.found {
 		return ignore{}
 	}
-	return &headerSink{image.Begin(s.formats, head, it.Size, it.Container != archive.None), s, it.Address, string(head[:min(16, len(head))])}
+	sink := &headerSink{image.Begin(s.formats, head, it.Size, it.Container != archive.None), s, it.Address, string(head[:min(16, len(head))])}
+	if it.Address != s.want {
+		return &fileSink{sink}
+	}
+	return sink
 }
+
+// fileSink looks for one file in a file system.
+type fileSink struct{ *headerSink }
+
+// Promote implements archive.Lister.
+func (f *fileSink) Promote(address string) bool { return address == f.s.want }
+
+// File implements archive.Lister.
+func (f *fileSink) File(*content.File, io.Reader) error { return nil }
 
 type ignore struct{}
 

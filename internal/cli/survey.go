@@ -24,6 +24,7 @@ manifest and the checksum lists say of it. The exit status is 1 when something i
 	setup: func(f *flag.FlagSet) func(context.Context, *call, []string) (int, error) {
 		expect := expectFlag(f)
 		quick := quickFlag(f)
+		contents := f.Bool("contents", false, "list the files of file systems, too, with their digests")
 		deep := f.Bool("deep", false, "look for images at any offset of what has no header of its own, and map it")
 		return func(ctx context.Context, c *call, args []string) (int, error) {
 			if len(args) != 1 {
@@ -33,7 +34,10 @@ manifest and the checksum lists say of it. The exit status is 1 when something i
 			if err != nil {
 				return 0, err
 			}
-			c.deep, c.quick = *deep, *quick
+			if *contents && *quick {
+				return 0, usagef("the files of file systems are read to list them; leave -quick out")
+			}
+			c.deep, c.quick, c.contents = *deep, *quick, *contents
 			s, err := c.survey(ctx, k, args[0], nil, *expect)
 			if err != nil {
 				return 0, err
@@ -50,7 +54,7 @@ manifest and the checksum lists say of it. The exit status is 1 when something i
 
 // survey runs a survey with the rulebooks of the kit, the preferred one first.
 func (c *call) survey(ctx context.Context, k *kit.Kit, name string, prefer *rulebook.Rulebook, expect digests) (*survey.Survey, error) {
-	o := survey.Options{Limits: c.limits, Formats: k.Formats, Keys: k.Key, Deep: c.deep}
+	o := survey.Options{Limits: c.limits, Formats: k.Formats, Keys: k.Key, Deep: c.deep, Contents: c.contents}
 	if prefer != nil {
 		o.Rulebooks = append(o.Rulebooks, prefer)
 	}

@@ -306,6 +306,7 @@ func SurveyJSON(s *survey.Survey) any {
 		Component string                      `json:"component,omitempty"`
 		Digests   map[digest.Algorithm]string `json:"digests"`
 		Image     *jsonImage                  `json:"image,omitempty"`
+		Contents  *jsonContents               `json:"contents,omitempty"`
 		Map       []jsonRegion                `json:"map,omitempty"`
 		Nature    string                      `json:"nature,omitempty"`
 		Signed    []jsonSigned                `json:"signatures,omitempty"`
@@ -334,15 +335,23 @@ func SurveyJSON(s *survey.Survey) any {
 	if s.Entry != nil {
 		doc.Package.Handling = s.Entry.Handling.Text
 	}
-	return &itemStream{doc: doc, n: len(s.Items), at: func(i int) any {
-		it := s.Items[i]
+	lines := withContents(s)
+	return &itemStream{doc: doc, n: len(lines), at: func(i int) any {
+		it := lines[i].item
+		if f := lines[i].file; f != nil {
+			sums := map[digest.Algorithm]string{}
+			if f.SHA256 != "" {
+				sums[digest.SHA256] = f.SHA256
+			}
+			return item{Path: it.Address + "::" + f.Path, Size: f.Size, Kind: f.Kind, Digests: sums, Facts: []jsonFact{}, Problems: []jsonProblem{}}
+		}
 		var header []fact.Fact // with what the rulebook's patterns read out of the title
 		if w, ok := it.Witness(fact.Header); ok && len(it.Image.Configs) == 0 {
 			header = w.Claims[0]
 		} else if it.Image != nil {
 			header = it.Image.Facts
 		}
-		return item{it.Address, it.Size, it.Kind, it.Role, it.Component(), it.Digests, imageJSON(it.Image, header), mapJSON(it.Map), it.Nature, signedJSON(it.Signed), factsJSON(it.Facts()), problemsJSON(it.Problems)}
+		return item{it.Address, it.Size, it.Kind, it.Role, it.Component(), it.Digests, imageJSON(it.Image, header), contentsJSON(it.Contents), mapJSON(it.Map), it.Nature, signedJSON(it.Signed), factsJSON(it.Facts()), problemsJSON(it.Problems)}
 	}}
 }
 

@@ -109,6 +109,15 @@ func (s *Screen) item(v *survey.Survey, it *survey.Item) {
 	if d := it.Digests["sha256"]; d != "" {
 		detail("sha256", d)
 	}
+	if c := it.Contents; c != nil {
+		detail("holds", contentsText(c))
+		if t := factsText(c.Facts); t != "" {
+			detail("says", t)
+		}
+		for i := range c.List {
+			s.hanging(strings.Repeat(" ", indent+16), indent+20, plain, listedText(&c.List[i]))
+		}
+	}
 	if it.Image != nil {
 		if t := headerFacts(it.Image); t != "" {
 			detail("header", t)
@@ -191,6 +200,9 @@ func partLines(m *image.Image, lead string) []string {
 		if p.Image != nil {
 			if facts := headerFacts(p.Image); facts != "" {
 				t += " (" + facts + ")"
+			}
+			if c := p.Image.Contents; c != nil {
+				t += ", holds " + contentsText(c)
 			}
 		}
 		out = append(out, t)

@@ -1,0 +1,91 @@
+package survey
+
+import (
+	"io"
+	"slices"
+	"strings"
+
+	"fitcheck/core/archive"
+	"fitcheck/core/content"
+	"fitcheck/core/fact"
+	"fitcheck/core/image"
+	"fitcheck/core/yamlfile"
+)
+
+// Kind implements archive.Lister.
+func (s *sink) Kind() string { return s.reading.Kind() }
+
+// File implements archive.Lister.
+func (s *sink) File(f *content.File, data io.Reader) error {
+	s.files().Add(f, data)
+	return nil
+}
+
+func (s *sink) files() *image.Contents {
+	s.once.Do(func() { s.it.Contents = image.NewContents(s.it.Address, s.c.listed()) })
+	return s.it.Contents
+}
+
+// listed is what files are told by where they are to be listed; nil where they are not.
+func (c *collector) listed() *image.Set {
+	if !c.options.Contents {
+		return nil
+	}
+	return c.options.Formats
+}
+
+// Promote implements archive.Lister: what a rulebook names inside a file system is an item.
+func (s *sink) Promote(address string) bool { return s.c.named(address) }
+
+// named tells whether a rulebook names a file: as a manifest, a list, a signature or an item.
+func (c *collector) named(address string) bool {
+	path := globPath(address)
+	for _, rb := range c.options.Rulebooks {
+		for _, p := range rb.Packages {
+			for _, g := range p.Globs() {
+				if pointsAt(g) && g.Match(path) {
+					return true
+				}
+			}
+		}
+	}
+	return false
+}
+
+// pointsAt tells whether a glob names files, not only a kind of them: "**/*.bin" is met by
+// the data of any system, and says nothing of those.
+func pointsAt(g yamlfile.Glob) bool {
+	levels := strings.Split(g.Pattern, "/")
+	last := levels[len(levels)-1]
+	return !strings.HasPrefix(last, "*") || slices.ContainsFunc(levels[:len(levels)-1], func(l string) bool { return l != "" && !strings.ContainsAny(l, "*?[{") })
+}
+
+// Programs tells for which processors the programs of a RAM disk or file system are, in
+// an image or its parts.
+func (it *Item) Programs() []fact.Fact {
+	var out []fact.Fact
+	if it.Contents != nil {
+		out = fact.Claim(it.Contents.Facts).About(image.Programs)
+	}
+	if it.Image != nil {
+		for _, f := range it.Image.All() {
+			if f.About == image.Programs {
+				out = append(out, f)
+			}
+		}
+	}
+	return out
+}
+
+// FileSystems lists the items that are file systems, with what they hold.
+func (s *Survey) FileSystems() []*Item {
+	var out []*Item
+	for _, it := range s.Items {
+		if it.Contents != nil {
+			out = append(out, it)
+		}
+	}
+	return out
+}
+
+var _ archive.Lister = (*sink)(nil)
