@@ -41,6 +41,7 @@ const (
 	Ar       Container = "ar"
 	SevenZip Container = "7z"
 	ISO      Container = "iso9660"
+	FAT      Container = "fat"
 	Shell    Container = "shell"
 	Gzip               = Container(GzipStream)
 	Bzip2              = Container(Bzip2Stream)

@@ -382,6 +382,20 @@ func tarHints(head []byte) bool {
 	return t.hints()
 }
 
+// fat opens a FAT file system: an archive of items, or the files of a system.
+func (w *walker) fat(p *pass) error {
+	return w.random(p, func(at io.ReaderAt, size int64) error {
+		fsys, err := content.OpenFAT(&bookedAt{w, p.it.Address, at}, size)
+		if err != nil {
+			return p.failed(err)
+		}
+		if p.lister() != nil && topOf(w, fsys).root() {
+			return w.listing(p, 1).walk(fsys, false)
+		}
+		return w.visitFiles(p, fsys)
+	})
+}
+
 // visitFiles visits the files of a file system that is an archive as items.
 func (w *walker) visitFiles(p *pass, fsys content.FileSystem) error {
 	all, told := &roster{}, &teller{p: p}
@@ -407,7 +421,7 @@ func (w *walker) visitFiles(p *pass, fsys content.FileSystem) error {
 		}
 		it.Size, it.Mode = f.Size, f.Mode.Perm()
 		all.file(it, "")
-		return w.item(it, source{r: &reader{w: w, item: it.Address, r: f.Open(), packed: func() int64 { return p.it.Size }}})
+		return w.item(it, source{r: &reader{w: w, item: it.Address, r: f.Open(), packed: func() int64 { return max(1, p.n) }}})
 	})
 	told.end()
 	all.judge(p, false)

@@ -63,6 +63,8 @@ func (w *walker) item(it *Item, src source) error {
 		err = w.sevenZip(p)
 	case ISO:
 		err = w.iso(p)
+	case FAT:
+		err = w.fat(p)
 	case Shell:
 		err = w.shell(p, shell)
 	case None:
@@ -246,6 +248,8 @@ func recognise(head []byte) Container {
 		return ISO
 	case IsTar(head):
 		return Tar
+	case content.IsFAT(head):
+		return FAT
 	}
 	return Container(CompressionOf(head))
 }

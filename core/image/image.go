@@ -152,6 +152,9 @@ func (s *Set) Sniff(head []byte) *Format {
 	return nil
 }
 
+// Kind is the name of a file's format by its first bytes, "unknown" for none.
+func (s *Set) Kind(head []byte) string { return s.Sniff(head).name() }
+
 func (f *Format) is(head []byte) bool {
 	if len(f.Magics) > 0 && !slices.ContainsFunc(f.Magics, func(m Magic) bool { return m.in(head) }) {
 		return false

@@ -39,6 +39,8 @@ type Options struct {
 	Only yamlfile.Glob
 	// Parts writes what is inside images, too.
 	Parts bool
+	// Contents writes the files of file systems, too.
+	Contents bool
 	// Replace files that differ.
 	Replace  bool
 	Progress *archive.Progress
@@ -147,7 +149,7 @@ func (u *unpacker) Report(p archive.Problem) { u.report(p) }
 
 // Begin implements archive.Visitor.
 func (u *unpacker) Begin(it *archive.Item, head []byte) archive.Sink {
-	s := &sink{u: u, it: it}
+	s := &sink{u: u, it: it, kind: u.o.Formats.Kind(head)}
 	target, ok := u.target(it.Address)
 	if !ok {
 		return s // its name, or one around it, leads astray; that is reported already
@@ -203,6 +205,9 @@ type sink struct {
 	sum     hash.Hash
 	err     error
 	reading *image.Reading
+
+	kind     string
+	contents contents
 }
 
 func (s *sink) open() {
@@ -245,10 +250,11 @@ func (s *sink) End(c *archive.Content, problems []archive.Problem) error {
 		broken = broken || (p.Class == archive.Damaged || p.Class == archive.Unreadable) && s.it.Container == archive.None || p.Class == archive.Unsafe
 	}
 	if s.f != nil {
-		if err := s.u.keep(s.f, s.sum, s.target, s.it.Address, c.Size(), s.it.Order, s.it.Mode, broken); err != nil {
+		if _, err := s.u.keep(s.f, s.sum, s.target, s.it.Address, c.Size(), s.it.Order, s.it.Mode, broken); err != nil {
 			return err
 		}
 	}
+	s.tellContents()
 	if s.reading == nil || broken {
 		return nil
 	}
@@ -260,22 +266,23 @@ func (s *sink) End(c *archive.Content, problems []archive.Problem) error {
 }
 
 // keep closes a staged file, and notes where it goes.
-func (u *unpacker) keep(f *os.File, sum hash.Hash, target, address string, size int64, order []int, mode fs.FileMode, broken bool) error {
+func (u *unpacker) keep(f *os.File, sum hash.Hash, target, address string, size int64, order []int, mode fs.FileMode, broken bool) (*staged, error) {
 	err := errors.Join(f.Sync(), f.Close())
 	if err != nil {
-		return &archive.OpenError{Path: f.Name(), Err: err}
+		return nil, &archive.OpenError{Path: f.Name(), Err: err}
 	}
 	if broken {
 		os.Remove(f.Name())
-		return nil
+		return nil, nil
 	}
 	if mode == 0 {
 		mode = 0o644
 	}
 	u.mu.Lock()
 	defer u.mu.Unlock()
-	u.files = append(u.files, &staged{File{target, address, size, hex.EncodeToString(sum.Sum(nil)), false}, filepath.Base(f.Name()), order, mode&0o777 | 0o600})
-	return nil
+	made := &staged{File{target, address, size, hex.EncodeToString(sum.Sum(nil)), false}, filepath.Base(f.Name()), order, mode&0o777 | 0o600}
+	u.files = append(u.files, made)
+	return made, nil
 }
 
 // parts writes what is inside an image: each part as it lies there, and once
@@ -341,7 +348,8 @@ func (u *unpacker) part(c *archive.Content, target, address string, order []int)
 		}
 		return &archive.OpenError{Path: f.Name(), Err: err}
 	}
-	return u.keep(f, sum, target, address, n, order, 0, false)
+	_, err = u.keep(f, sum, target, address, n, order, 0, false)
+	return err
 }
 
 // names settles which file gets which name: of those that differ in case only

@@ -17,7 +17,8 @@ var unpackCommand = &command{
 	short: "write the items out as files, safely",
 	long: `Writes everything that is in the package below DIR, which is made when it is missing.
 What a nested archive holds goes into a folder beside it, NAME.unpacked; with -parts,
-what is inside an image into NAME.parts. Names that lead out of the folder, links and
+what is inside an image into NAME.parts; with -contents, the files of file systems, too,
+which otherwise are written as the one file that they are. Names that lead out of the folder, links and
 devices are never written; nor is what is damaged. A different file in the way is not
 replaced without -replace, and then nothing is written at all. Each file is printed with
 its SHA-256. The exit status is 1 when something was left out.`,
@@ -25,6 +26,7 @@ its SHA-256. The exit status is 1 when something was left out.`,
 		into := f.String("into", "", "the `folder` to write to")
 		only := f.String("only", "", "write only items whose address matches this `glob`; :: is / in it, ** spans levels")
 		parts := f.Bool("parts", false, "write what is inside images, too: payloads, partitions, inflated where they are compressed")
+		contents := f.Bool("contents", false, "write the files of file systems, too; links and devices never, set-id bits dropped")
 		replace := f.Bool("replace", false, "replace files that differ")
 		return func(ctx context.Context, c *call, args []string) (int, error) {
 			switch {
@@ -37,7 +39,7 @@ its SHA-256. The exit status is 1 when something was left out.`,
 			if err != nil {
 				return 0, err
 			}
-			o := unpack.Options{Limits: c.limits, Formats: k.Formats, Into: *into, Parts: *parts, Replace: *replace}
+			o := unpack.Options{Limits: c.limits, Formats: k.Formats, Into: *into, Parts: *parts, Contents: *contents, Replace: *replace}
 			if *only != "" {
 				if err := o.Only.ReadScalar(*only, yamlfile.Spot{Line: 1, Column: 1}); err != nil {
 					return 0, usagef("-only: %v", err)
