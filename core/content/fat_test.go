@@ -192,7 +192,7 @@ func TestHostileFAT(t *testing.T) {
 		"folder's loop": {func(b []byte, _, _, file int) []byte { b[file+11] = fatFolder; le.PutUint16(b[file+26:], 2); return b }, "lies in itself"},
 		"chain's loop": {func(b []byte, table, _, _ int) []byte {
 			b[table+3], b[table+4] = 2, 0xf0
-			copy(b[1536+32:], bytes.Repeat([]byte("X          "+strings.Repeat("\x00", 21)), 5))
+			copy(b[1536+32:], bytes.Repeat([]byte("\xe5          "+strings.Repeat("\x00", 21)), 15))
 			return b
 		}, "in a circle"},
 		"far folder":     {func(b []byte, _, folder, _ int) []byte { le.PutUint16(b[folder+26:], 999); return b }, "lies in cluster 999"},
