@@ -7,6 +7,7 @@ import (
 	"io"
 
 	"github.com/anchore/go-lzo"
+	"github.com/klauspost/compress/flate"
 	"github.com/klauspost/compress/zlib"
 	"github.com/klauspost/compress/zstd"
 	"github.com/pierrec/lz4/v4"
@@ -47,6 +48,32 @@ func (f *inflater) inflate(method string, dst, src []byte) (n int, err error) {
 		return 0, err
 	}
 	return 0, damaged("it does not inflate (%s)", method)
+}
+
+// begin inflates the beginning of a block, as much as dst takes.
+func (f *inflater) begin(method string, dst, src []byte) (n int, err error) {
+	err = fault.Do(func() (err error) {
+		f.in.Reset(src)
+		switch method {
+		case "deflate":
+			n, err = io.ReadFull(flate.NewReader(&f.in), dst)
+		case "zstd":
+			z, bad := zstd.NewReader(&f.in, zstd.WithDecoderConcurrency(1), zstd.WithDecoderLowmem(true), zstd.WithDecoderMaxMemory(maxWindow))
+			if bad != nil {
+				return bad
+			}
+			defer z.Close()
+			n, err = io.ReadFull(z, dst)
+		}
+		return err
+	})
+	switch {
+	case err == io.EOF || err == io.ErrUnexpectedEOF:
+		return n, nil
+	case err != nil:
+		return n, damaged("it does not inflate (%s)", method)
+	}
+	return n, nil
 }
 
 var errTooLong = errors.New("more than a block holds")
