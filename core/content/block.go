@@ -21,8 +21,10 @@ import (
 // length. It is one goroutine's.
 type inflater struct {
 	zlib io.ReadCloser
-	zstd *zstd.Decoder
-	in   bytes.Reader
+	// deflate is without a header
+	deflate io.ReadCloser
+	zstd    *zstd.Decoder
+	in      bytes.Reader
 }
 
 // maxWindow is the largest dictionary of a packed block: the largest block is 1 MiB, and
@@ -92,6 +94,14 @@ func (f *inflater) by(method string, dst, src []byte) (int, error) {
 			return 0, err
 		}
 		return fill(f.zlib, dst)
+	case "deflate":
+		f.in.Reset(src)
+		if f.deflate == nil {
+			f.deflate = flate.NewReader(&f.in)
+		} else if err := f.deflate.(flate.Resetter).Reset(&f.in, nil); err != nil {
+			return 0, err
+		}
+		return fill(f.deflate, dst)
 	case "lzma":
 		// LZMA alone: 0 properties, 1 size of the dictionary, 5 length, 13 data. None needs a
 		// dictionary beyond the block, whatever its header asks for.
