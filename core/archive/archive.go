@@ -70,6 +70,9 @@ type Item struct {
 	// Order sorts items as their containers list them, see Before.
 	Order []int
 
+	// Part: it lies inside an image, as a part of it; Within: in something that does.
+	Part, Within bool
+
 	sum string // what its sink made of its content, see Summer
 }
 
@@ -122,6 +125,19 @@ type Skipper interface {
 // members of one name can be told apart; "" when it has none.
 type Summer interface {
 	Sum() string
+}
+
+// Member is a part of an image that is opened like a member of an archive.
+type Member struct {
+	Name string
+	At   io.ReaderAt
+	Size int64
+}
+
+// Opener is a Sink whose item may turn out, at its end, to be an image that holds others. It
+// is asked after End; what the members read may come from the content that End was given.
+type Opener interface {
+	Members() []Member
 }
 
 // Keeper is a Sink that may need its item's content for random access at the

@@ -102,7 +102,34 @@ func (w *walker) item(it *Item, src source) error {
 	if s, ok := p.sink.(Summer); ok {
 		it.sum = s.Sum()
 	}
+	if o, ok := p.sink.(Opener); ok && err == nil {
+		err = w.members(p, o.Members())
+	}
 	return err
+}
+
+// members visits what an image holds, as items.
+func (w *walker) members(p *pass, all []Member) error {
+	if len(all) == 0 {
+		return nil
+	}
+	if err := w.enter(p.it, 1); err != nil {
+		return err
+	}
+	for i, m := range all {
+		it := p.it.child(strings.Map(func(r rune) rune {
+			if r == '/' || r == '\\' || r == ':' || Invisible(r) {
+				return '_'
+			}
+			return r
+		}, m.Name), m.Size, 1, i)
+		it.Part = true
+		data := io.NewSectionReader(m.At, 0, m.Size)
+		if err := w.item(it, source{r: &reader{w: w, item: it.Address, r: data}, at: data}); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // unread shows an item to the visitor whose content cannot be read.
@@ -229,7 +256,7 @@ spawn:
 func (it *Item) child(name string, size int64, levels int, order int) *Item {
 	recoded := !utf8.ValidString(name)
 	name = printable(name)
-	return &Item{Recoded: recoded, Address: it.Address + "::" + name, Name: name, Size: size, Depth: it.Depth + levels,
+	return &Item{Within: it.Part || it.Within, Recoded: recoded, Address: it.Address + "::" + name, Name: name, Size: size, Depth: it.Depth + levels,
 		Order: append(append([]int(nil), it.Order...), order)}
 }
 

@@ -24,8 +24,8 @@ import (
 // its type (GUID) at 0, its own GUID at 16, its first and last block at 32 and
 // 40, its name at 56.
 func init() {
-	Register(&Format{Name: "mbr", Title: "disk with a master boot record", Firmware: true, Rank: -2, Magics: []Magic{{510, "\x55\xaa"}}, Sniff: sniffMBR, Read: readMBR})
-	Register(&Format{Name: "gpt", Title: "disk with a GUID partition table", Firmware: true, Deep: true, Rank: 3, Magics: []Magic{{512, "EFI PART"}, {4096, "EFI PART"}}, Read: readGPT})
+	Register(&Format{Name: "mbr", Title: "disk with a master boot record", Firmware: true, Rank: -2, Magics: []Magic{{510, "\x55\xaa"}}, Sniff: sniffMBR, Read: readMBR, Members: partMembers})
+	Register(&Format{Name: "gpt", Title: "disk with a GUID partition table", Firmware: true, Deep: true, Rank: 3, Magics: []Magic{{512, "EFI PART"}, {4096, "EFI PART"}}, Read: readGPT, Members: partMembers})
 }
 
 var mbrTypes = map[uint64]string{
@@ -61,6 +61,7 @@ func readMBR(s *Source) (*Image, error) {
 		return nil, err
 	}
 	h.x("disk_id", 440, 4, "")
+	logical := int64(0)
 	for i := range 4 {
 		at := 446 + 16*i
 		kind, first, n := h.get(at+4, 1), int64(h.get(at+8, 4)), int64(h.get(at+12, 4))
@@ -75,14 +76,79 @@ func readMBR(s *Source) (*Image, error) {
 			h.add(name+".active", at, 1, "0x80", "starts from here")
 		}
 		m.Extent = max(m.Extent, (first+n)*512)
-		if kind != 5 && kind != 0xf {
-			m.part(fmt.Sprintf("partition %d", i+1), first*512, n*512)
+		switch {
+		case !extended(kind):
+			m.part(fmt.Sprintf("partition %d", i+1), first*mbrBlock, n*mbrBlock)
+		case logical == 0:
+			logical = first
+		}
+	}
+	if logical > 0 {
+		if err := m.logicalPartitions(s, logical); err != nil {
+			return m, err
 		}
 	}
 	h.x("signature", 510, 2, "boot record")
 	m.fact(fact.Type, "disk", 510, 2)
 	return m, nil
 }
+
+const mbrBlock = 512
+
+// extended tells the types of a partition that holds others.
+func extended(kind uint64) bool { return kind == 5 || kind == 0xf || kind == 0x85 }
+
+// logicalPartitions reads the partitions within an extended one: each stands behind a record
+// like the first of the disk, which gives the partition, counted from the record, and the
+// next record, counted from the beginning of the extended partition.
+func (m *Image) logicalPartitions(s *Source, start int64) error {
+	seen := map[int64]bool{}
+	for at, number := start, 5; !seen[at]; number++ {
+		seen[at] = true
+		if len(seen) > maxLogical {
+			m.problem("its extended partition holds more than %d others", maxLogical)
+			return nil
+		}
+		if s.Size() >= 0 && (at+1)*mbrBlock > s.Size() {
+			return nil // that it is cut off, the extent tells
+		}
+		b, err := s.UpTo(at*mbrBlock, mbrBlock)
+		if err != nil {
+			return err
+		}
+		if len(b) < mbrBlock || b[510] != 0x55 || b[511] != 0xaa {
+			m.problem("its extended partition has no record at 0x%x, where one belongs", at*mbrBlock)
+			return nil
+		}
+		h := m.block(b, at*mbrBlock, binary.LittleEndian)
+		next := int64(0)
+		for i := range 2 {
+			e := 446 + 16*i
+			kind, first, n := h.get(e+4, 1), int64(h.get(e+8, 4)), int64(h.get(e+12, 4))
+			switch {
+			case kind == 0 || n == 0:
+			case extended(kind):
+				next = start + first
+			default:
+				name := fmt.Sprintf("partition[%d]", number-1)
+				h.named(name+".type", e+4, 1, mbrTypes)
+				h.u(name+".first", e+8, 4, "block, counted from this record")
+				h.u(name+".blocks", e+12, 4, "of 512 bytes")
+				m.Extent = max(m.Extent, (at+first+n)*mbrBlock)
+				m.part(fmt.Sprintf("partition %d", number), (at+first)*mbrBlock, n*mbrBlock)
+			}
+		}
+		if next == 0 {
+			return nil
+		}
+		at = next
+	}
+	m.problem("the records of its extended partition go in a circle")
+	return nil
+}
+
+// maxLogical is how many partitions an extended one may hold.
+const maxLogical = 256
 
 func readGPT(s *Source) (*Image, error) {
 	m := &Image{}

@@ -47,6 +47,9 @@ type Format struct {
 	SniffEnd func(tail []byte) bool
 	// HoldsFiles: what is in it is started later, by the system itself, not by a boot loader.
 	HoldsFiles bool
+	// Members lists what is opened of it as the members of an archive are; nil for formats
+	// whose parts are only looked into.
+	Members func(m *Image, c *archive.Content) ([]archive.Member, error)
 	// Deep formats are looked for at any offset of a blob: their structure or
 	// checksums leave no doubt, and Read gives their Extent.
 	Deep bool
@@ -197,7 +200,8 @@ type Image struct {
 	Parts  []Part
 	// Contents are the files of a file system; nil where they were not listed.
 	Contents *Contents
-	listed   bool // by others
+	listed   bool  // by others
+	peb      int64 // bytes of an erase block, of a UBI image
 	// Uncovered are bytes for which the format has a checksum and the image none, in
 	// their order.
 	Uncovered []digest.Stretch

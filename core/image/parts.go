@@ -145,6 +145,7 @@ func (p *Part) read(set *Set, c *archive.Content, head []byte, around *Image) er
 		if m, err = readAll(f, c); err != nil {
 			return err
 		}
+		m.listed = p.Scattered // the rest of it is not here
 		if err := lookInto(set, c, m); err != nil {
 			return err
 		}

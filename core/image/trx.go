@@ -21,7 +21,7 @@ import (
 func init() {
 	Register(&Format{Name: "trx", Title: "TRX image", Firmware: true, Deep: true, Magics: []Magic{{0, "HDR0"}}, Sniff: func(h []byte) bool {
 		return len(h) >= 28 && (binary.LittleEndian.Uint16(h[14:]) == 1 || binary.LittleEndian.Uint16(h[14:]) == 2)
-	}, Read: readTRX})
+	}, Read: readTRX, Members: partMembers})
 }
 
 func readTRX(s *Source) (*Image, error) {

@@ -32,7 +32,7 @@ const (
 )
 
 func init() {
-	Register(&Format{Name: "ubi", Title: "UBI image", HoldsFiles: true, Firmware: true, Deep: true, Magics: []Magic{{0, "UBI#"}}, Read: readUBI})
+	Register(&Format{Name: "ubi", Title: "UBI image", HoldsFiles: true, Firmware: true, Deep: true, Magics: []Magic{{0, "UBI#"}}, Read: readUBI, Members: ubiMembers})
 	Register(&Format{Name: "ubifs", Title: "UBIFS file system", HoldsFiles: true, Firmware: true, Magics: []Magic{{0, "\x31\x18\x10\x06"}}, Sniff: func(h []byte) bool {
 		return len(h) >= 24 && h[20] < 16
 	}, Read: readUBIFS})
@@ -100,6 +100,7 @@ func readUBI(s *Source) (*Image, error) {
 	if err != nil {
 		return m, err
 	}
+	m.peb = peb
 	m.field("block_size", 0, nil, fmt.Sprint(peb), "bytes of an erase block, by the distance of the headers")
 	var ec, vids, content tally
 	volumes := map[uint64]*ubiVolume{}

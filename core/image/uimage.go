@@ -39,7 +39,7 @@ const (
 )
 
 func init() {
-	Register(&Format{Name: "uimage", Title: "U-Boot legacy image", Firmware: true, Deep: true, DeepMagics: []Magic{{0, "\x27\x05\x19\x56"}}, Rank: 5, Sniff: sniffUImage, Read: readUImage})
+	Register(&Format{Name: "uimage", Title: "U-Boot legacy image", Firmware: true, Deep: true, DeepMagics: []Magic{{0, "\x27\x05\x19\x56"}}, Rank: 5, Sniff: sniffUImage, Read: readUImage, Members: partMembers})
 }
 
 var uimageOS = map[uint64]string{

@@ -64,16 +64,20 @@ func pointsAt(g yamlfile.Glob) bool {
 // an image or its parts.
 func (it *Item) Programs() []fact.Fact {
 	var out []fact.Fact
-	if it.Contents != nil {
-		out = fact.Claim(it.Contents.Facts).About(image.Programs)
-	}
-	if it.Image != nil {
-		for _, f := range it.Image.All() {
-			if f.About == image.Programs {
+	add := func(all []fact.Fact) {
+		for _, f := range all {
+			if f.About == image.Programs && !slices.Contains(out, f) {
 				out = append(out, f)
 			}
 		}
 	}
+	if it.Contents != nil {
+		add(it.Contents.Facts)
+	}
+	if it.Image != nil {
+		add(it.Image.All())
+	}
+	add(it.programs)
 	return out
 }
 

@@ -261,7 +261,7 @@ func (s *Survey) Unlisted() []*Item {
 			scope := m.Address[:max(0, strings.LastIndex(m.Address, "::"))]
 			return strings.HasPrefix(it.Address, scope+"::")
 		})
-		if !spoken || it.Role != "" || listed(it) || !it.Firmware() && it.Kind != "unknown" || slices.ContainsFunc(s.Around(it), listed) {
+		if !spoken || it.Role != "" || it.inner() || listed(it) || !it.Firmware() && it.Kind != "unknown" || slices.ContainsFunc(s.Around(it), listed) {
 			continue
 		}
 		out = append(out, it)

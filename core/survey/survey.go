@@ -124,6 +124,7 @@ type Item struct {
 	Nature string
 
 	format   *image.Format
+	programs []fact.Fact // of what lies in its parts
 	text     *textBuffer
 	coverage *coverage
 }
@@ -341,6 +342,7 @@ func Run(ctx context.Context, path string, o Options) (*Survey, error) {
 			it.Versions = image.VersionFacts(it.Name, it.text.data, fact.Source{Kind: fact.Content, File: it.Address})
 		}
 	}
+	s.settleParts()
 	s.judgeRoot()
 	for _, it := range s.Unlisted() {
 		it.Problems = append(it.Problems, archive.Problem{Item: it.Address, Class: archive.Note, What: "no manifest of the package lists it"})
@@ -362,7 +364,11 @@ func Run(ctx context.Context, path string, o Options) (*Survey, error) {
 		s.problem(s.Name, archive.Problem{Item: s.Name, Class: Absent, What: "there is nothing in it", Advice: "look whether this is the right folder"})
 	}
 	for _, it := range s.Items {
-		s.Problems = append(s.Problems, it.Problems...)
+		for _, p := range it.Problems {
+			if !it.inner() || p.Class != archive.Damaged && p.Class != archive.Unreadable { // those are told of the image around it
+				s.Problems = append(s.Problems, p)
+			}
+		}
 	}
 	slices.SortStableFunc(s.Problems, func(a, b archive.Problem) int {
 		return cmp.Or(cmp.Compare(a.Item, b.Item), cmp.Compare(a.What, b.What))
@@ -526,6 +532,7 @@ type sink struct {
 	sums    *digest.Multi
 	reading *image.Reading
 	once    sync.Once // it.Contents
+	members []archive.Member
 }
 
 // Skip implements archive.Skipper.
@@ -596,6 +603,9 @@ func (s *sink) End(c *archive.Content, problems []archive.Problem) error {
 			it.Problems = append(it.Problems, archive.Problem{Item: it.Address, Class: archive.Note, What: what})
 		}
 		it.Witnesses = append(it.Witnesses, fact.Witness{Kind: fact.Header, Name: m.Format, Claims: m.Claims()})
+	}
+	if s.members, err = s.c.options.Formats.Members(m, c); err != nil {
+		return err
 	}
 	if t := it.text; t != nil && kind == "text" && manifest.IsSums(t.data) {
 		s.c.learn(t.data)

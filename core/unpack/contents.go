@@ -86,6 +86,9 @@ func (s *sink) File(f *content.File, data io.Reader) error {
 	return kept
 }
 
+// Members implements archive.Opener: what lies in images is looked through for file systems.
+func (s *sink) Members() []archive.Member { return s.members }
+
 // maxTold is how many files of one file system are told that cannot be written.
 const maxTold = 8
 

@@ -97,7 +97,7 @@ func Run(ctx context.Context, source string, o Options) (*Result, error) {
 		return nil, &archive.OpenError{Path: o.Into, Err: err}
 	}
 	defer os.RemoveAll(staging)
-	u := &unpacker{o: o, root: root, staging: staging, name: archive.NameOf(source)}
+	u := &unpacker{o: o, root: root, staging: staging, name: archive.NameOf(source), images: map[string]bool{}}
 	if err := archive.WalkShown(ctx, source, o.Limits, u, o.Progress); err != nil {
 		return nil, err
 	}
@@ -126,6 +126,7 @@ type unpacker struct {
 
 	mu       sync.Mutex
 	files    []*staged
+	images   map[string]bool // whose members are opened, by address
 	problems []archive.Problem
 	next     int
 }
@@ -155,11 +156,11 @@ func (u *unpacker) Begin(it *archive.Item, head []byte) archive.Sink {
 		return s // its name, or one around it, leads astray; that is reported already
 	}
 	wanted := u.wanted(it.Address)
-	if u.o.Parts && it.Container == archive.None {
+	if (u.o.Parts || u.o.Contents) && it.Container == archive.None {
 		s.reading = image.Begin(u.o.Formats, head, it.Size, false)
 	}
 	s.target = target
-	if target == "" || !wanted { // the package file itself is not written beside itself
+	if target == "" || !wanted || it.Part { // the parts are written by Options.Parts; the package file itself is not written beside itself
 		return s
 	}
 	s.open()
@@ -173,15 +174,24 @@ func (u *unpacker) target(address string) (string, bool) {
 	if !ok || rest == "" {
 		return "", true
 	}
+	u.mu.Lock()
+	defer u.mu.Unlock()
 	var out string
+	at := u.name
+	if u.images[at] {
+		out = u.name + partsSuffix
+	}
 	for i, level := range strings.Split(strings.TrimPrefix(rest, "::"), "::") {
 		clean, why := archive.SafeName(level)
 		if why != "" {
 			return "", false
 		}
-		if i > 0 {
+		if i > 0 && u.images[at] {
+			out += partsSuffix
+		} else if i > 0 {
 			out += insideSuffix
 		}
+		at += "::" + level
 		out = path.Join(out, clean)
 	}
 	return out, true
@@ -208,6 +218,7 @@ type sink struct {
 
 	kind     string
 	contents contents
+	members  []archive.Member
 }
 
 func (s *sink) open() {
@@ -261,6 +272,19 @@ func (s *sink) End(c *archive.Content, problems []archive.Problem) error {
 	_, m, err := s.reading.End(c)
 	if err != nil || m == nil {
 		return err
+	}
+	if s.u.o.Contents {
+		if s.members, err = s.u.o.Formats.Members(m, c); err != nil {
+			return err
+		}
+		if len(s.members) > 0 {
+			s.u.mu.Lock()
+			s.u.images[s.it.Address] = true
+			s.u.mu.Unlock()
+		}
+	}
+	if !s.u.o.Parts || s.it.Part || s.it.Within {
+		return nil
 	}
 	return s.u.parts(c, m, s.target, s.it)
 }

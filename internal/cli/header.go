@@ -120,12 +120,15 @@ func (s *seeker) Begin(it *archive.Item, head []byte) archive.Sink {
 	if it.Address != s.want && !strings.HasPrefix(s.want, it.Address+"::") || it.Address == s.want && s.found {
 		return ignore{}
 	}
-	sink := &headerSink{image.Begin(s.formats, head, it.Size, it.Container != archive.None), s, it.Address, string(head[:min(16, len(head))])}
+	sink := &headerSink{Reading: image.Begin(s.formats, head, it.Size, it.Container != archive.None), s: s, address: it.Address, start: string(head[:min(16, len(head))])}
 	if it.Address != s.want {
 		return &fileSink{sink}
 	}
 	return sink
 }
+
+// Members implements archive.Opener.
+func (h *headerSink) Members() []archive.Member { return h.members }
 
 // fileSink looks for one file in a file system.
 type fileSink struct{ *headerSink }
@@ -146,6 +149,7 @@ type headerSink struct {
 	s       *seeker
 	address string
 	start   string
+	members []archive.Member
 }
 
 func (h *headerSink) End(c *archive.Content, problems []archive.Problem) error {
@@ -156,8 +160,10 @@ func (h *headerSink) End(c *archive.Content, problems []archive.Problem) error {
 	size := c.Size()
 	if h.address != h.s.want {
 		var p image.Part
+		whole := m
 		if p, m = partAt(m, strings.TrimPrefix(h.s.want, h.address+"::")); m == nil {
-			return nil
+			h.members, err = h.s.formats.Members(whole, c)
+			return err
 		}
 		kind, size = p.Kind, max(p.Size, p.Unpacked)
 	}

@@ -151,6 +151,9 @@ func (c *Case) assigns(kind fact.Kind, it *survey.Item, component string) bool {
 
 // partOfImage tells whether an item lies inside one that is an image itself.
 func (c *Case) partOfImage(it *survey.Item) bool {
+	if it.Part || it.Within {
+		return true
+	}
 	for _, a := range c.Survey.Around(it) {
 		if c.Rules == nil && a.Firmware() {
 			return true
@@ -170,7 +173,7 @@ func (c *Case) partOfImage(it *survey.Item) bool {
 func (c *Case) stray() []*survey.Item {
 	var out []*survey.Item
 	for _, it := range c.Survey.Items {
-		if it.Role != "" || it.Container != archive.None && !it.Firmware() || c.assignedElsewhere(it) {
+		if it.Role != "" || it.Part || it.Within || it.Container != archive.None && !it.Firmware() || c.assignedElsewhere(it) {
 			continue
 		}
 		bare := c.Survey.IsRoot(it) && (it.Firmware() || it.Kind == "unknown")

@@ -329,7 +329,7 @@ func (c *Case) Elsewhere() []Line {
 	var out []Line
 	find := func(class archive.Class, elsewhere, here *Code) {
 		for _, it := range c.Survey.Items {
-			if used[it.Address] || class == archive.Damaged && (it.Container != archive.None || !it.Firmware()) {
+			if used[it.Address] || it.Part || it.Within || class == archive.Damaged && (it.Container != archive.None || !it.Firmware()) {
 				continue
 			}
 			var ps []archive.Problem

@@ -1,0 +1,63 @@
+package image
+
+import (
+	"fmt"
+	"io"
+
+	"fitcheck/core/archive"
+	"fitcheck/core/content"
+)
+
+// Members lists what is opened of an image, as the members of an archive are: partitions,
+// volumes, the images of a tree, the parts behind a header. Those of a format that is not
+// opened are none. What they hold is read while c is open.
+func (s *Set) Members(m *Image, c *archive.Content) ([]archive.Member, error) {
+	if m == nil || !c.Readable() {
+		return nil, nil
+	}
+	f := s.ByName(m.Format)
+	if f == nil || f.Members == nil {
+		return nil, nil
+	}
+	out, err := f.Members(m, c)
+	named := map[string]int{}
+	for i := range out {
+		name := out[i].Name
+		if named[name]++; named[name] > 1 {
+			out[i].Name = fmt.Sprintf("%s (%d)", name, named[name])
+		}
+	}
+	return out, err
+}
+
+// partMembers opens the parts, each as it lies there.
+func partMembers(m *Image, c *archive.Content) ([]archive.Member, error) {
+	var out []archive.Member
+	for _, p := range m.Parts {
+		size := min(p.Size, c.Size()-p.Offset)
+		if p.Opaque || p.Offset < 0 || size <= 0 || p.Offset == 0 && size == c.Size() {
+			continue
+		}
+		out = append(out, archive.Member{Name: p.Name, At: io.NewSectionReader(c, p.Offset, size), Size: size})
+	}
+	return out, nil
+}
+
+// ubiMembers opens the volumes, each with its blocks in their order.
+func ubiMembers(m *Image, c *archive.Content) ([]archive.Member, error) {
+	volumes, err := content.Volumes(c, c.Size(), m.peb)
+	if err != nil {
+		if archive.Fatal(err) {
+			return nil, err
+		}
+		m.note("its volumes cannot be opened: %s", archive.Describe(err))
+		return nil, nil
+	}
+	var out []archive.Member
+	for _, v := range volumes {
+		if v.Size() > 0 {
+			out = append(out, archive.Member{Name: v.Name, At: v, Size: v.Size()})
+		}
+	}
+	return out, nil
+}
