@@ -6,6 +6,7 @@ import (
 	"encoding/binary"
 	"errors"
 	"fmt"
+	"hash/crc32"
 	"io"
 	"strings"
 
@@ -60,10 +61,28 @@ func CompressionOf(head []byte) Compression {
 		return ZstdStream
 	case bytes.HasPrefix(head, []byte{0x04, 0x22, 0x4d, 0x18}), bytes.HasPrefix(head, []byte{0x02, 0x21, 0x4c, 0x18}):
 		return Lz4Stream
+	case bytes.HasPrefix(head, []byte(LzopMagic)):
+		return LzopStream
 	case isLzma(head):
 		return LzmaStream
 	}
 	return ""
+}
+
+// BeginsAs tells, where the place of a stream is a guess, whether its header makes sense
+// beyond its magic.
+func BeginsAs(method Compression, head []byte) bool {
+	switch method {
+	case XzStream: // a checksum over its flags
+		return len(head) > 12 && crc32.ChecksumIEEE(head[6:8]) == binary.LittleEndian.Uint32(head[8:])
+	case GzipStream:
+		return head[8] == 0 || head[8] == 2 || head[8] == 4 // how hard it was packed
+	case ZstdStream:
+		return len(head) > 5 && head[4]&0x08 == 0
+	case Lz4Stream:
+		return len(head) > 12
+	}
+	return true
 }
 
 // isLzma: the format has no magic, so its fields must make sense: the
@@ -138,6 +157,8 @@ func inflaterWithin(method Compression, r io.Reader, window int64) (io.ReadClose
 			return nil, err
 		}
 		return io.NopCloser(z), nil
+	case LzopStream:
+		return newLzop(r)
 	case Lz4Stream:
 		return &lz4Reader{lz4.NewReader(r), 0, 0}, nil
 	case ZstdStream:

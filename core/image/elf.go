@@ -146,6 +146,7 @@ func (m *Image) elfSections(s *Source, at int64, entry, n, word int, order binar
 // elfSegments reads the program headers: how far the file must reach, and the
 // build id among the notes.
 func (m *Image) elfSegments(s *Source, at int64, entry, n, word int, order binary.ByteOrder) error {
+	dynamic, load, longest := false, int64(0), int64(0)
 	for i := range min(n, 256) {
 		b, err := s.Bytes(at+int64(i*entry), map[int]int{4: 32, 8: 56}[word])
 		if err != nil {
@@ -161,13 +162,39 @@ func (m *Image) elfSegments(s *Source, at int64, entry, n, word int, order binar
 			continue
 		}
 		m.Extent = max(m.Extent, off+size)
+		if kind == 2 || kind == 3 { // it is linked to others when it starts
+			dynamic = true
+		}
+		if kind == 1 && size > longest {
+			load, longest = off, size
+		}
 		if kind == 4 && size > 12 && size < 64<<10 {
 			if err := m.elfNotes(s, off, int(size), order); err != nil {
 				return err
 			}
 		}
 	}
+	if !dynamic && m.first(fact.Type) == elfTypes[2] {
+		m.packedKernel(s, load, longest)
+	}
 	return nil
+}
+
+// packedKernel looks for a compressed kernel in a program that unpacks it: such a program
+// is short, and nearly all of what is loaded is the kernel.
+func (m *Image) packedKernel(s *Source, from, size int64) {
+	const code = 256 << 10
+	if size < 4*code {
+		return
+	}
+	b, err := s.UpTo(from, code)
+	if err != nil {
+		return
+	}
+	if at := streamIn(b); at >= 0 {
+		p := m.part("payload", from+int64(at), size-int64(at))
+		p.Guess, p.Starts = true, true
+	}
 }
 
 // BuildID is what the fact from an ELF file's GNU build id note is about.

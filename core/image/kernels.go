@@ -17,21 +17,28 @@ func (m *Image) compressedKernel(s *Source, from, to int64) {
 	if err != nil {
 		return
 	}
-	for _, magic := range []string{"\x1f\x8b\x08\x00", "\xfd7zXZ\x00", "\x28\xb5\x2f\xfd", "\x02\x21\x4c\x18", "BZh9", "\x5d\x00\x00"} {
-		for at := 0; ; {
+	if at := streamIn(b); at >= 0 {
+		p := m.part("kernel", from+int64(at), to-from-int64(at))
+		p.Guess, p.Starts = true, true
+	}
+}
+
+// streamIn finds where a compressed stream begins; -1 for nowhere. The magic alone may be one
+// of the decompressor's own texts.
+func streamIn(b []byte) int {
+	for _, magic := range []string{"\x1f\x8b\x08\x00", "\xfd7zXZ\x00", "\x28\xb5\x2f\xfd", "\x02\x21\x4c\x18", "BZh9", archive.LzopMagic, "\x5d\x00\x00", "\x6d\x00\x00"} {
+		for at := 0; ; at++ {
 			i := bytes.Index(b[at:], []byte(magic))
 			if i < 0 {
 				break
 			}
 			at += i
-			if archive.CompressionOf(b[at:]) != "" {
-				p := m.part("kernel", from+int64(at), to-from-int64(at))
-				p.Guess, p.Starts = true, true
-				return
+			if method := archive.CompressionOf(b[at:]); method != "" && archive.BeginsAs(method, b[at:]) {
+				return at
 			}
-			at++
 		}
 	}
+	return -1
 }
 
 // appendedTree looks for a device tree behind a kernel: one that begins at

@@ -72,8 +72,12 @@ func VersionFacts(name string, text []byte, source fact.Source) []fact.Fact {
 					out = append(out, fact.Fact{About: OSRelease, Value: key + "=" + value, Source: src})
 				}
 			}
+		} else if key, value, ok := strings.Cut(line, "="); ok && strings.HasPrefix(key, "DISTRIB_") { // lsb-release
+			if value = strings.Trim(value, `"'`); key != "DISTRIB_CODENAME" && value != "" && len(value) < 200 {
+				out = append(out, fact.Fact{About: VersionFile, Value: key + "=" + value, Source: src})
+			}
 		} else if line != "" && len(line) < 200 {
-			return []fact.Fact{{About: VersionFile, Value: line, Source: src}}
+			return append(out, fact.Fact{About: VersionFile, Value: line, Source: src})
 		}
 	}
 	return out

@@ -212,6 +212,8 @@ type ItemRule struct {
 	Match     y.Glob    `yaml:"match" doc:"glob over items"`
 	Component y.Text    `yaml:"component"`
 	Title     y.Pattern `yaml:"title" doc:"title of the line, or of this kind of entry"` // reads facts out of the header's own title
+	// VersionFrom takes the version from what lies inside, for lines whose headers give none.
+	VersionFrom y.Text `yaml:"version_from" enum:"kernel,os-release" doc:"what inside the image its version is read from"`
 }
 
 // Read reads a rulebook. All that is wrong with it is in the error.

@@ -12,6 +12,7 @@ import (
 	"fitcheck/core/archive"
 	"fitcheck/core/digest"
 	"fitcheck/core/fact"
+	"fitcheck/core/image"
 	"fitcheck/core/manifest"
 	"fitcheck/core/rulebook"
 	"fitcheck/core/sign"
@@ -402,8 +403,61 @@ func (s *Survey) applyItemRules() {
 					Claims: []fact.Claim{{{About: fact.Component, Value: rule.Component.Text, Source: src}}}})
 			}
 			it.readTitle(rule.Title.Regexp)
+			s.readVersion(it, rule.VersionFrom.Text)
 			break
 		}
+	}
+}
+
+// readVersion takes the version of an item from what lies inside it: from the release of
+// its kernel, or from the os-release of its root file system.
+func (s *Survey) readVersion(it *Item, from string) {
+	var version func(f fact.Fact) string
+	switch from {
+	case "kernel":
+		version = func(f fact.Fact) string {
+			if f.About == image.Linux {
+				return f.Value
+			}
+			return ""
+		}
+	case "os-release":
+		version = func(f fact.Fact) string {
+			if text, ok := strings.CutPrefix(f.Value, "VERSION_ID="); ok && f.About == image.OSRelease {
+				return text
+			}
+			return ""
+		}
+	default:
+		return
+	}
+	var inside []fact.Fact
+	for _, o := range s.Items {
+		if o == it || strings.HasPrefix(o.Address, it.Address+"::") {
+			if o.Image != nil {
+				inside = append(inside, o.Image.All()...)
+			}
+			if o.Contents != nil {
+				inside = append(inside, o.Contents.Facts...)
+			}
+		}
+	}
+	for _, f := range inside {
+		v := version(f)
+		if v == "" {
+			continue
+		}
+		f.About, f.Value, f.Payload = fact.Version, v, true
+		for i, w := range it.Witnesses {
+			if w.Kind == fact.Header {
+				for k, c := range w.Claims {
+					it.Witnesses[i].Claims[k] = append(slices.Clip(c), f)
+				}
+				return
+			}
+		}
+		it.Witnesses = append(it.Witnesses, fact.Witness{Kind: fact.Header, Name: it.Kind, Claims: []fact.Claim{{f}}})
+		return
 	}
 }
 

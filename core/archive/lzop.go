@@ -1,0 +1,136 @@
+package archive
+
+import (
+	"encoding/binary"
+	"hash/adler32"
+	"io"
+
+	"github.com/anchore/go-lzo"
+)
+
+// LzopStream is the stream of LZO blocks that kernels are packed into (Linux kernel,
+// lib/decompress_unlzo.c), big-endian:
+//
+//	0 magic of 9 bytes, 9 version, 11 of the library, 13 needed, 15 method, 16 level, 17 flags, 21 mode, 25 time, 33 length of
+//	the name, 34 name, then its checksum
+//	block: 0 bytes (0: the end), 4 packed bytes, 8 their checksums by the flags, then the data
+const LzopStream Compression = "lzo"
+
+// LzopMagic begins such a stream.
+const LzopMagic = "\x89LZO\x00\r\n\x1a\n"
+
+const (
+	lzopAdler    = 0x0001 // of the bytes
+	lzopAdlerIn  = 0x0002 // of the packed bytes
+	lzopCRC      = 0x0100
+	lzopCRCIn    = 0x0200
+	lzopFilter   = 0x0800
+	lzopMaxBlock = 64 << 20
+)
+
+type lzop struct {
+	r     io.Reader
+	flags uint32
+	rest  []byte
+	err   error
+}
+
+func newLzop(r io.Reader) (io.ReadCloser, error) {
+	h := make([]byte, 34)
+	if _, err := io.ReadFull(r, h); err != nil {
+		return nil, io.ErrUnexpectedEOF
+	}
+	be := binary.BigEndian
+	if version := be.Uint16(h[9:]); string(h[:9]) != LzopMagic || version < 0x0940 {
+		return nil, &cannotRead{"it cannot be read: its LZO stream is of an old version", unpackElsewhere}
+	}
+	z := &lzop{r: r, flags: be.Uint32(h[17:])}
+	if z.flags&lzopFilter != 0 {
+		return nil, &cannotRead{"it cannot be read: its LZO stream uses a filter", unpackElsewhere}
+	}
+	rest := int64(h[33]) + 4
+	if n, err := io.CopyN(io.Discard, r, rest); n < rest {
+		if err == io.EOF {
+			err = io.ErrUnexpectedEOF
+		}
+		return nil, err
+	}
+	return z, nil
+}
+
+func (z *lzop) Close() error { return nil }
+
+func (z *lzop) Read(p []byte) (int, error) {
+	for len(z.rest) == 0 && z.err == nil {
+		z.rest, z.err = z.block()
+	}
+	if len(z.rest) == 0 {
+		return 0, z.err
+	}
+	n := copy(p, z.rest)
+	z.rest = z.rest[n:]
+	return n, nil
+}
+
+// u32 reads a number; the end before its time is io.ErrUnexpectedEOF.
+func (z *lzop) u32() (uint32, error) {
+	var b [4]byte
+	if _, err := io.ReadFull(z.r, b[:]); err == io.EOF {
+		return 0, io.ErrUnexpectedEOF
+	} else if err != nil {
+		return 0, err
+	}
+	return binary.BigEndian.Uint32(b[:]), nil
+}
+
+func (z *lzop) block() ([]byte, error) {
+	length, err := z.u32()
+	if err != nil {
+		return nil, err
+	}
+	if length == 0 {
+		return nil, io.EOF
+	}
+	packed, err := z.u32()
+	if err != nil {
+		return nil, err
+	}
+	if packed == 0 || packed > length || length > lzopMaxBlock {
+		return nil, damagedf("a block of its LZO stream announces %d bytes packed into %d", length, packed)
+	}
+	var want uint32
+	for _, flag := range []uint32{lzopAdler, lzopCRC, lzopAdlerIn, lzopCRCIn} {
+		if z.flags&flag == 0 || flag&(lzopAdlerIn|lzopCRCIn) != 0 && packed == length {
+			continue
+		}
+		sum, err := z.u32()
+		if err != nil {
+			return nil, err
+		}
+		if flag == lzopAdler {
+			want = sum
+		}
+	}
+	src, err := io.ReadAll(io.LimitReader(z.r, int64(packed))) // no more than is there
+	if err != nil {
+		return nil, err
+	}
+	if len(src) < int(packed) {
+		return nil, io.ErrUnexpectedEOF
+	}
+	dst := src
+	if packed < length {
+		if int64(length) > 256*int64(packed)+64 { // more than LZO can pack
+			return nil, damagedf("a block of its LZO stream announces %d bytes packed into %d", length, packed)
+		}
+		dst = make([]byte, length)
+		n, err := lzo.Decompress(src, dst)
+		if err != nil || n != int(length) {
+			return nil, damagedf("a block of its LZO stream does not inflate")
+		}
+	}
+	if z.flags&lzopAdler != 0 && adler32.Checksum(dst) != want {
+		return nil, damagedf("the checksum of a block of its LZO stream does not match")
+	}
+	return dst, nil
+}
