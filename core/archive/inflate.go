@@ -69,6 +69,15 @@ func CompressionOf(head []byte) Compression {
 	return ""
 }
 
+// CompressionNamed is the method of a name; "" for none.
+func CompressionNamed(name string) Compression {
+	switch c := Compression(name); c {
+	case GzipStream, Bzip2Stream, XzStream, LzmaStream, Lz4Stream, ZstdStream, LzopStream:
+		return c
+	}
+	return ""
+}
+
 // BeginsAs tells, where the place of a stream is a guess, whether its header makes sense
 // beyond its magic.
 func BeginsAs(method Compression, head []byte) bool {

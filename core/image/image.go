@@ -201,6 +201,7 @@ type Image struct {
 	// Contents are the files of a file system; nil where they were not listed.
 	Contents *Contents
 	listed   bool  // by others
+	opened   bool  // its parts are, but those that are started
 	peb      int64 // bytes of an erase block, of a UBI image
 	// Uncovered are bytes for which the format has a checksum and the image none, in
 	// their order.

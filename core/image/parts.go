@@ -15,7 +15,7 @@ import (
 func lookInto(set *Set, c *archive.Content, m *Image) error {
 	for i := range m.Parts {
 		p := &m.Parts[i]
-		if p.Opaque || p.Image != nil || p.Size == 0 {
+		if p.Opaque || p.Image != nil || p.Size == 0 || m.opened && !p.Starts {
 			continue
 		}
 		inner, err := c.Part(p.Name, p.Offset, p.Size)

@@ -22,6 +22,7 @@ type Reading struct {
 	// any file may turn out to be of.
 	trailers bool
 	listed   bool
+	opened   bool
 	sums     *digest.Stretches
 	head     []byte // kept for a file of which no more is read
 	banner   banner
@@ -109,6 +110,10 @@ func (r *Reading) Listed() {
 	r.listed = true
 }
 
+// Opened says that somebody else looks into the members of the image that it is; those that
+// a boot loader starts are its witnesses, and are looked into here, too.
+func (r *Reading) Opened() { r.opened = r.format != nil && r.format.Members != nil }
+
 // Write takes the next bytes of the file.
 func (r *Reading) Write(p []byte) (int, error) {
 	if r.sums != nil {
@@ -169,7 +174,7 @@ func (r *Reading) End(c *archive.Content) (kind string, m *Image, err error) {
 		}
 	}
 	if !r.entered {
-		r.m.listed = r.listed
+		r.m.listed, r.m.opened = r.listed, r.opened
 		if c.Readable() && (r.again || r.keep || r.files) {
 			if err := lookInto(r.set, c, r.m); err != nil {
 				return r.format.Name, nil, err

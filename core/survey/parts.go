@@ -34,6 +34,7 @@ func (s *Survey) settleParts() {
 		if it.Contents != nil {
 			outer.programs = append(outer.programs, fact.Claim(it.Contents.Facts).About(image.Programs)...)
 		}
+		s.linkPart(it)
 		rest := strings.TrimPrefix(it.Address, outer.Address+"::")
 		for _, p := range it.Problems {
 			if p.Class != archive.Damaged && p.Class != archive.Unreadable {
@@ -47,6 +48,33 @@ func (s *Survey) settleParts() {
 		it.Problems = slices.DeleteFunc(it.Problems, func(p archive.Problem) bool { // that the image's header told
 			return p.Class == archive.Note && slices.ContainsFunc(outer.Problems, func(o archive.Problem) bool { return strings.HasSuffix(o.What, ": "+p.What) })
 		})
+	}
+}
+
+// linkPart gives to a part of an image what was read of it as an item of its own.
+func (s *Survey) linkPart(it *Item) {
+	around := s.Around(it)
+	if !it.Part || len(around) == 0 || around[0].Image == nil {
+		return
+	}
+	for i := range around[0].Image.Parts {
+		p := &around[0].Image.Parts[i]
+		if p.Name != it.Name || p.Starts || p.Image != nil && !p.Scattered {
+			continue
+		}
+		p.Kind, p.Image = it.Kind, it.Image
+		if inside := s.Inside(it); len(inside) == 1 && archive.CompressionNamed(string(it.Container)) != "" {
+			p.Compression, p.Unpacked = string(it.Container), inside[0].Size
+			p.Kind, p.Image = inside[0].Kind, inside[0].Image
+			it = inside[0]
+		}
+		if it.Contents != nil {
+			if p.Image == nil {
+				p.Image = &image.Image{Format: p.Kind}
+			}
+			p.Image.Contents = it.Contents
+		}
+		return
 	}
 }
 

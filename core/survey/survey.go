@@ -460,6 +460,9 @@ func (c *collector) Report(p archive.Problem) {
 func (c *collector) Begin(a *archive.Item, head []byte) archive.Sink {
 	s := &sink{c: c, it: &Item{Item: a, coverage: &coverage{}}, sums: digest.NewMulti(c.wants()...)}
 	s.reading = image.Begin(c.options.Formats, head, a.Size, a.Container != archive.None)
+	if !c.options.Quick {
+		s.reading.Opened()
+	}
 	if a.Container == archive.None && content.Knows(s.reading.Kind()) {
 		s.reading.Listed()
 		s.files()

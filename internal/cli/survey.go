@@ -24,6 +24,7 @@ manifest and the checksum lists say of it. The exit status is 1 when something i
 	setup: func(f *flag.FlagSet) func(context.Context, *call, []string) (int, error) {
 		expect := expectFlag(f)
 		quick := quickFlag(f)
+		all := f.Bool("all", false, "list every item with its digests, however many there are")
 		contents := f.Bool("contents", false, "list the files of file systems, too, with their digests")
 		deep := f.Bool("deep", false, "look for images at any offset of what has no header of its own, and map it")
 		return func(ctx context.Context, c *call, args []string) (int, error) {
@@ -45,7 +46,9 @@ manifest and the checksum lists say of it. The exit status is 1 when something i
 			if c.json {
 				err = present.WriteJSON(c.env.Stdout, present.SurveyJSON(s))
 			} else {
-				c.screen().Survey(s)
+				screen := c.screen()
+				screen.All = *all || *contents
+				screen.Survey(s)
 			}
 			return surveyStatus(s), err
 		}

@@ -13,10 +13,25 @@ import (
 	"fitcheck/core/survey"
 )
 
-// Survey shows what is in a package: first whether something is wrong, then
-// the tree of items, then the problems with advice.
-func (s *Screen) Survey(v *survey.Survey) {
+// surveyInFull shows the tree of items with all that is known of them.
+func (s *Screen) surveyInFull(v *survey.Survey) {
 	problems, notes := split(v.Problems)
+	verdict := s.surveyHead(v)
+	for _, it := range v.Items {
+		s.item(v, it)
+	}
+	s.problems("What is wrong", bad, v.Name, problems)
+	s.problems("Worth knowing", info, v.Name, notes)
+	if s.Width > 0 && len(v.Items) > manyItems { // the beginning has scrolled away
+		s.blank()
+		verdict()
+	}
+}
+
+// surveyHead tells the verdict and what the rulebook, the name and signatures say. It gives
+// what writes the verdict again.
+func (s *Screen) surveyHead(v *survey.Survey) func() {
+	problems, _ := split(v.Problems)
 	title := fmt.Sprintf("%s  %s, %s", v.Name, count(len(v.Items), "item"), Bytes(v.Size))
 	if v.Folder {
 		title = fmt.Sprintf("%s  a folder of %s, %s", v.Name, count(len(v.Items), "item"), Bytes(v.Size))
@@ -55,15 +70,7 @@ func (s *Screen) Survey(v *survey.Survey) {
 		s.line(2, signatureStyle(g.Outcome), fmt.Sprintf("signature of %s: %s, %s", within(v.Name, g.Of), g.Outcome, g.Because))
 	}
 	s.blank()
-	for _, it := range v.Items {
-		s.item(v, it)
-	}
-	s.problems("What is wrong", bad, v.Name, problems)
-	s.problems("Worth knowing", info, v.Name, notes)
-	if s.Width > 0 && len(v.Items) > manyItems { // the beginning has scrolled away
-		s.blank()
-		verdict()
-	}
+	return verdict
 }
 
 // manyItems is from how many items on a survey is longer than a screen.
@@ -128,8 +135,10 @@ func (s *Screen) item(v *survey.Survey, it *survey.Item) {
 		for _, c := range it.Image.Configs {
 			detail("config", c.Name+": "+claimText(c.Facts))
 		}
-		for _, t := range partLines(it.Image, "") {
-			detail("part", t)
+		if !opened(v, it) {
+			for _, t := range partLines(it.Image, "") {
+				detail("part", t)
+			}
 		}
 	}
 	if it.Nature != "" {
@@ -160,6 +169,11 @@ func (s *Screen) item(v *survey.Survey, it *survey.Item) {
 		}
 		detail("published", fmt.Sprintf("%s %s the one in %s", algorithm(p.Sum.Algorithm), verdict, within(v.Name, p.Source.Where())))
 	}
+}
+
+// opened tells whether the parts of an image stand below it as items.
+func opened(v *survey.Survey, it *survey.Item) bool {
+	return slices.ContainsFunc(v.Inside(it), func(o *survey.Item) bool { return o.Part })
 }
 
 func headerFacts(m *image.Image) string {
