@@ -202,8 +202,14 @@ func (m *Image) fitImage(t *fdt, n *fdtNode) *fitImage {
 	if !hashed(n) {
 		m.uncovered(at, at+size)
 	}
-	if c, _ := t.text(n, "compression"); c != "none" {
+	c, _ := t.text(n, "compression")
+	if c != "none" {
 		fi.part.Compression = c
+	}
+	title, _ := t.text(n, "description")
+	fi.part.Said = Said{Title: title, Type: fi.kind, OS: fi.os, Compression: c, Load: t.address(n, "load"), Entry: t.address(n, "entry")}
+	if fi.arch != nil && !fi.arch.Open {
+		fi.part.Said.Arch = fi.arch.Value
 	}
 	if size == 0 {
 		m.note("its image %s has no payload", n.name)
@@ -221,6 +227,14 @@ func (m *Image) fitImage(t *fdt, n *fdtNode) *fitImage {
 		}
 	}
 	return fi
+}
+
+// address is a number of one or two cells; nil where there is none.
+func (t *fdt) address(n *fdtNode, name string) *uint64 {
+	if v, _, ok := t.number(n, name); ok {
+		return &v
+	}
+	return nil
 }
 
 // fitData finds a payload: in the tree, or behind it by an offset from its

@@ -241,11 +241,19 @@ type Part struct {
 	// Scattered: the rest of it lies elsewhere, so that what it announces says nothing of
 	// its size here.
 	Scattered bool
+	// Said is what the image around it says of the part.
+	Said Said
 	// Opaque parts are not looked into.
 	Opaque bool
 	// Guess: that something compressed lies here is a guess, so that it is no
 	// damage when it cannot be inflated.
 	Guess bool
+}
+
+// Said is what a header says of a part, where it does.
+type Said struct {
+	Title, Type, OS, Arch, Compression string
+	Load, Entry                        *uint64
 }
 
 // Field is one field of a header.

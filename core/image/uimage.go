@@ -43,7 +43,7 @@ func init() {
 }
 
 var uimageOS = map[uint64]string{
-	1: "openbsd", 2: "netbsd", 3: "freebsd", 4: "4.4bsd", 5: "linux", 6: "svr4", 13: "lynxos", 14: "vxworks", 15: "psos", 16: "qnx",
+	1: "openbsd", 2: "netbsd", 3: "freebsd", 4: "4.4bsd", 5: "linux", 6: "svr4", 7: "esix", 8: "solaris", 9: "irix", 10: "sco", 11: "dell", 12: "ncr", 13: "lynxos", 14: "vxworks", 15: "psos", 16: "qnx",
 	17: "u-boot", 18: "rtems", 19: "artos", 20: "unity", 21: "integrity", 22: "ose", 23: "plan9", 24: "openrtos",
 	25: "arm-trusted-firmware", 26: "tee", 27: "opensbi", 28: "efi", 29: "elf",
 }
@@ -62,6 +62,7 @@ var uimageType = map[uint64]string{
 	18: "atmelimage", 19: "socfpgaimage", 20: "x86_setup", 21: "lpc32xximage", 22: "loadable", 23: "rkimage", 24: "rksd", 25: "rkspi",
 	26: "zynqimage", 27: "zynqmpimage", 28: "zynqmpbif", 29: "fpga", 30: "vybridimage", 31: "tee", 32: "firmware_ivt", 33: "pmmc",
 	34: "stm32image", 35: "socfpgaimage_v1", 36: "mtkimage", 37: "imx8mimage", 38: "imx8image", 39: "copro", 40: "sunxi_egon", 41: "sunxi_toc0",
+	42: "fdt_legacy", 43: "spkgimage", 44: "sfspl",
 }
 
 var uimageCompression = map[uint64]string{0: "none", 1: "gzip", 2: "bzip2", 3: "lzma", 4: "lzo", 5: "lz4", 6: "zstd"}

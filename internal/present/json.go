@@ -208,7 +208,7 @@ type jsonConfig struct {
 }
 
 type jsonImage struct {
-	Format      string          `json:"format"`
+	Format      string          `json:"format,omitempty"`
 	Arch        string          `json:"arch,omitempty"`
 	OS          string          `json:"os,omitempty"`
 	Type        string          `json:"type,omitempty"`
@@ -225,6 +225,7 @@ type jsonImage struct {
 	Integrity   []jsonIntegrity `json:"integrity,omitempty"`
 	Configs     []jsonConfig    `json:"configurations,omitempty"`
 	Parts       []jsonPart      `json:"parts,omitempty"`
+	Contents    *jsonContents   `json:"contents,omitempty"`
 }
 
 func imageJSON(m *image.Image, facts []fact.Fact) *jsonImage {
@@ -240,7 +241,7 @@ func imageJSON(m *image.Image, facts []fact.Fact) *jsonImage {
 	boards := texts(facts, fact.Board)
 	j := &jsonImage{Format: m.Format, Arch: one(fact.Arch), OS: one(fact.OS), Type: one(fact.Type), Compression: m.Compression, Title: one(fact.Title),
 		Version: one(fact.Version), Built: one(fact.Built), Load: m.Load, Entry: m.Entry, Models: texts(facts, fact.Model),
-		Revisions: texts(facts, fact.Revision), Family: one(fact.Family)}
+		Revisions: texts(facts, fact.Revision), Family: one(fact.Family), Contents: contentsJSON(m.Contents)}
 	for _, s := range m.Sums {
 		j.Integrity = append(j.Integrity, jsonIntegrity{s.What, s.Want, s.Got, s.OK})
 	}
@@ -261,10 +262,37 @@ func imageJSON(m *image.Image, facts []fact.Fact) *jsonImage {
 	}
 	for _, p := range m.Parts {
 		jp := jsonPart{Name: p.Name, Offset: p.Offset, Size: p.Size, Kind: p.Kind, Packed: p.Compression, Unpacked: p.Unpacked}
-		if p.Image != nil {
-			jp.jsonImage = imageJSON(p.Image, p.Image.Facts)
-		}
+		jp.jsonImage = partJSON(p)
 		j.Parts = append(j.Parts, jp)
+	}
+	return j
+}
+
+// partJSON is what is known of a part: what its own header says, and, before that, what the
+// image around it says of it.
+func partJSON(p image.Part) *jsonImage {
+	j := &jsonImage{Format: p.Kind}
+	if p.Image != nil {
+		j = imageJSON(p.Image, p.Image.Facts)
+	}
+	set := func(to *string, said string) {
+		if said != "" {
+			*to = said
+		}
+	}
+	set(&j.Title, p.Said.Title)
+	set(&j.Type, p.Said.Type)
+	set(&j.OS, p.Said.OS)
+	set(&j.Arch, p.Said.Arch)
+	set(&j.Compression, p.Said.Compression)
+	if p.Said.Load != nil {
+		j.Load = p.Said.Load
+	}
+	if p.Said.Entry != nil {
+		j.Entry = p.Said.Entry
+	}
+	if j.Compression == "" {
+		j.Compression = p.Compression
 	}
 	return j
 }
