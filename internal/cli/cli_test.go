@@ -40,7 +40,7 @@ func TestUsage(t *testing.T) {
 		says string
 	}{
 		{nil, "usage: fitcheck"},
-		{[]string{"surveu"}, "the commands are device, survey, unpack"},
+		{[]string{"surveu"}, "the commands are device, survey, compare, unpack"},
 		{[]string{"survey"}, "usage: fitcheck survey"},
 		{[]string{"survey", "a", "b"}, "usage: fitcheck survey"},
 		{[]string{"survey", "-nonsense", "a"}, "nonsense"},
