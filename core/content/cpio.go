@@ -407,3 +407,34 @@ func (c *cpio) Walk(ctx context.Context, visit func(*File) error) error {
 	}
 	return err
 }
+
+// CpioLength is how many bytes of a stream the cpio archives at its beginning take, and how
+// many members they have. The error says that they make no sense.
+func CpioLength(r io.Reader) (n int64, members int, err error) {
+	c := &cpioStream{r: bufio.NewReaderSize(r, 32<<10)}
+	for {
+		h, name, err := c.next()
+		if err != nil {
+			return n, members, err
+		}
+		if err := c.skip(h.size); err != nil {
+			return n, members, err
+		}
+		if err := c.pad(h); err != nil {
+			return n, members, err
+		}
+		if name != cpioTrailer || h.size != 0 {
+			members++
+			continue
+		}
+		n = c.base + c.n
+		if c.zeros() != nil {
+			return n, members, nil
+		}
+		if b, _ := c.r.Peek(512); !IsCpio(b) {
+			return n, members, nil
+		}
+		c.base += c.n
+		c.n = 0
+	}
+}

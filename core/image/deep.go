@@ -47,6 +47,9 @@ func (s *Set) needles() (map[uint16][]needle, *[1024]uint64) {
 	add := func(n needle) {
 		for n.shift = 0; n.shift < 2 && n.shift+2 <= len(n.magic.Bytes); n.shift++ {
 			pair := uint16(n.magic.Bytes[n.shift]) | uint16(n.magic.Bytes[n.shift+1])<<8
+			if pair == 0 { // which stands everywhere: such a magic is found at even offsets only
+				continue
+			}
 			by[pair] = append(by[pair], n)
 			bitmap[pair>>6] |= 1 << (pair & 63)
 		}
@@ -63,32 +66,31 @@ func (s *Set) needles() (map[uint16][]needle, *[1024]uint64) {
 			add(needle{magic: m, format: f})
 		}
 	}
-	for _, magic := range []string{"\x1f\x8b\x08", "\xfd7zXZ\x00", "\x28\xb5\x2f\xfd", "BZh", "\x04\x22\x4d\x18"} {
-		if f := s.Sniff([]byte(streamHead(magic))); f != nil {
-			add(needle{magic: Magic{0, magic}, format: f, stream: true})
+	for _, stream := range []struct{ magic, format string }{{"\x1f\x8b\x08", "gzip"}, {"\xfd7zXZ\x00", "xz"}, {"\x28\xb5\x2f\xfd", "zstd"}, {"BZh", "bzip2"}, {"\x04\x22\x4d\x18", "lz4"}, {"\x5d\x00\x00", "lzma"}, {"\x6d\x00\x00", "lzma"}} {
+		if f := s.ByName(stream.format); f != nil {
+			add(needle{magic: Magic{0, stream.magic}, format: f, stream: true})
 		}
 	}
 	return by, bitmap
 }
 
-// streamHead completes the magic of a stream so that its format is found.
-func streamHead(magic string) string {
-	if magic == "BZh" {
-		return magic + "9\x31\x41\x59\x26\x53\x59" + "\x00\x00\x00\x00"
-	}
-	return magic + "\x00\x00\x00\x00\x00\x00\x00\x00\x00\x00"
-}
-
 // Scan looks for images at any offset of a blob, and maps it from its first
 // byte to its last. Only what its own checksums or structure vouch for is
-// reported: a false find is worse than a missed one. The error ends the walk.
-func Scan(set *Set, c *archive.Content) ([]Region, error) {
+// reported: a false find is worse than a missed one. known is the image that the blob begins
+// with, where one was read and says where it ends: the scan goes on behind it. The error ends
+// the walk.
+func Scan(set *Set, c *archive.Content, known *Image) ([]Region, error) {
 	by, bitmap := set.needles()
 	var finds []Region
 	size := c.Size()
+	behind := int64(0)
+	if known != nil && known.Extent > 0 && known.Extent < size {
+		behind = known.Extent
+		finds = append(finds, Region{To: behind, What: "image", Kind: known.Format, Image: known})
+	}
 	buf := make([]byte, scanChunk+archive.HeadSize)
 	kinds := make([]byte, 0, size/scanBlock+1)
-	for at, done := int64(0), int64(0); at < size; at += scanChunk {
+	for at, done := int64(0), behind; at < size; at += scanChunk {
 		n, err := c.ReadAt(buf[:min(int64(len(buf)), size-at)], at)
 		if err != nil && err != io.EOF {
 			return nil, err
@@ -171,9 +173,16 @@ func (n *needle) verify(set *Set, c *archive.Content, start, at int64, chunk []b
 	if n.stream {
 		return n.inflate(set, rest, start, head)
 	}
+	if n.format.Measure != nil {
+		size, err := n.format.Measure(rest)
+		if err != nil || size <= 0 || size > rest.Size() {
+			return Region{}, false, err
+		}
+		rest = c.Section(start, size)
+	}
 	// First by what has been read already; only what holds so far is worth
 	// reading in full.
-	m, err := n.format.Read(&Source{head: head, size: rest.Size(), c: rest})
+	m, err := n.format.Read(&Source{head: head[:min(int64(len(head)), rest.Size())], size: rest.Size(), c: rest})
 	if err != nil || m == nil {
 		if archive.Fatal(err) {
 			return Region{}, false, err
@@ -181,6 +190,9 @@ func (n *needle) verify(set *Set, c *archive.Content, start, at int64, chunk []b
 		return Region{}, false, nil
 	}
 	m.Format = n.format.Name
+	if n.format.Measure != nil {
+		m.Extent = rest.Size()
+	}
 	if m.Extent <= 0 || m.Extent > rest.Size() || len(m.Problems) > 0 {
 		return Region{}, false, nil
 	}
@@ -218,7 +230,11 @@ func (n *needle) inflate(set *Set, rest *archive.Content, start int64, head []by
 		return Region{}, false, err
 	}
 	defer inner.Close()
-	if problem != nil || inner == nil || inner.Size() < 64 {
+	least := int64(64)
+	if method == archive.LzmaStream { // which has no magic, and no checksum
+		least = 1 << 10
+	}
+	if problem != nil || inner == nil || inner.Size() < least || inner.Size() < packed/2 {
 		return Region{}, false, nil
 	}
 	m := &Image{Format: n.format.Name, Compression: n.format.Name, Extent: packed}

@@ -25,7 +25,7 @@ func noise(seed uint64, n int) []byte {
 
 func scan(t testing.TB, data []byte) []Region {
 	t.Helper()
-	regions, err := Scan(Builtin(), archive.Memory("flash", data))
+	regions, err := Scan(Builtin(), archive.Memory("flash", data), nil)
 	require.NoError(t, err)
 	at := int64(0)
 	for _, r := range regions {
@@ -122,7 +122,7 @@ func FuzzScan(f *testing.F) {
 	l := archive.DefaultLimits()
 	l.Bytes, l.Items = 64<<20, 2000
 	f.Fuzz(func(t *testing.T, data []byte) {
-		regions, err := Scan(Builtin(), archive.MemoryWithin("f", data, l))
+		regions, err := Scan(Builtin(), archive.MemoryWithin("f", data, l), nil)
 		if err != nil {
 			return // a bound
 		}
@@ -145,7 +145,7 @@ func BenchmarkScan(b *testing.B) {
 		b.Run(name, func(b *testing.B) {
 			b.SetBytes(int64(len(data)))
 			for b.Loop() {
-				if _, err := Scan(Builtin(), archive.MemoryWithin("f", data, archive.Limits{Depth: 8, Items: 1 << 40, Bytes: 1 << 60, ItemRatio: 1000, ItemFree: 1 << 60, TotalRatio: 1000, TotalFree: 1 << 60})); err != nil {
+				if _, err := Scan(Builtin(), archive.MemoryWithin("f", data, archive.Limits{Depth: 8, Items: 1 << 40, Bytes: 1 << 60, ItemRatio: 1000, ItemFree: 1 << 60, TotalRatio: 1000, TotalFree: 1 << 60}), nil); err != nil {
 					b.Fatal(err)
 				}
 			}

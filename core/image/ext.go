@@ -18,7 +18,7 @@ import (
 const extAt = 1024
 
 func init() {
-	Register(&Format{Name: "ext", Title: "ext2, ext3 or ext4 file system", HoldsFiles: true, Firmware: true, Magics: []Magic{{extAt + 56, "\x53\xef"}}, Sniff: func(h []byte) bool {
+	Register(&Format{Name: "ext", Title: "ext2, ext3 or ext4 file system", HoldsFiles: true, Firmware: true, Deep: true, Measure: measureFiles("ext", extSize), Magics: []Magic{{extAt + 56, "\x53\xef"}}, Sniff: func(h []byte) bool {
 		return len(h) >= extAt+1024 && binary.LittleEndian.Uint32(h[extAt+24:]) < 7 && binary.LittleEndian.Uint32(h[extAt+76:]) < 2 &&
 			binary.LittleEndian.Uint32(h[extAt:]) > 0 && binary.LittleEndian.Uint32(h[extAt+4:]) > 0
 	}, Read: readExt})

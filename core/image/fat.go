@@ -16,7 +16,7 @@ import (
 //	39 or 67  number of the volume, 43 or 71 its name; 510 0x55 0xaa
 
 func init() {
-	Register(&Format{Name: "fat", Title: "FAT file system", HoldsFiles: true, Firmware: true, Rank: -1, Magics: []Magic{{510, "\x55\xaa"}}, Sniff: sniffFAT, Read: readFAT})
+	Register(&Format{Name: "fat", Title: "FAT file system", HoldsFiles: true, Firmware: true, Deep: true, Measure: measureFiles("fat", fatSize), Rank: -1, Magics: []Magic{{510, "\x55\xaa"}}, Sniff: sniffFAT, Read: readFAT})
 }
 
 func sniffFAT(h []byte) bool {

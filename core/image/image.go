@@ -53,6 +53,10 @@ type Format struct {
 	// Deep formats are looked for at any offset of a blob: their structure or
 	// checksums leave no doubt, and Read gives their Extent.
 	Deep bool
+	// Measure tells how many bytes a file of the format takes from the beginning on, by its
+	// structure or its checksums; 0 when it is none. It is for deep formats whose header
+	// does not say it, or does not prove enough.
+	Measure func(c *archive.Content) (int64, error)
 	// DeepMagics are what the deep scan looks for, where that is not Magics.
 	DeepMagics []Magic
 }

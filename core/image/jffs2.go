@@ -22,10 +22,14 @@ import (
 // not inverted.
 
 func init() {
-	Register(&Format{Name: "jffs2", Title: "JFFS2 file system", HoldsFiles: true, Firmware: true, Magics: []Magic{{0, "\x85\x19"}, {0, "\x19\x85"}}, Sniff: func(h []byte) bool {
+	Register(&Format{Name: "jffs2", Title: "JFFS2 file system", HoldsFiles: true, Firmware: true, Deep: true, Measure: measureJFFS2, DeepMagics: jffs2Nodes, Magics: []Magic{{0, "\x85\x19"}, {0, "\x19\x85"}}, Sniff: func(h []byte) bool {
 		return len(h) >= 12 && jffs2Order(h) != nil && jffs2CRC(h[:8]) == jffs2Order(h).Uint32(h[8:])
 	}, Read: readJFFS2})
 }
+
+// jffs2Nodes are how nodes begin that a file system begins with: clean markers, entries and
+// inodes of both byte orders.
+var jffs2Nodes = []Magic{{0, "\x85\x19\x03\x20"}, {0, "\x85\x19\x01\xe0"}, {0, "\x85\x19\x02\xe0"}, {0, "\x19\x85\x20\x03"}, {0, "\x19\x85\xe0\x01"}, {0, "\x19\x85\xe0\x02"}}
 
 func jffs2Order(h []byte) binary.ByteOrder {
 	switch {

@@ -10,6 +10,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"io"
 	"os"
 	"regexp"
 	"slices"
@@ -590,7 +591,7 @@ func (s *sink) End(c *archive.Content, problems []archive.Problem) error {
 		it.Nature = s.reading.Nature()
 	}
 	if s.deep() && c.Readable() && c.Size() > 0 {
-		if it.Map, err = image.Scan(s.c.options.Formats, c); err != nil {
+		if it.Map, err = image.Scan(s.c.options.Formats, c, m); err != nil {
 			return err
 		}
 	}
@@ -609,6 +610,11 @@ func (s *sink) End(c *archive.Content, problems []archive.Problem) error {
 	}
 	if s.members, err = s.c.options.Formats.Members(m, c); err != nil {
 		return err
+	}
+	for _, r := range it.Map {
+		if r.Image != nil && (r.From > 0 || r.To < c.Size()) && (r.From > 0 || len(s.members) == 0) {
+			s.members = append(s.members, archive.Member{Name: fmt.Sprintf("%s at 0x%x", r.Kind, r.From), At: io.NewSectionReader(c, r.From, r.To-r.From), Size: r.To - r.From})
+		}
 	}
 	if t := it.text; t != nil && kind == "text" && manifest.IsSums(t.data) {
 		s.c.learn(t.data)

@@ -19,6 +19,8 @@ import (
 const (
 	screenLines = 40
 	foldedItems = 18
+	// foldedRegions is how many regions a map may have that is shown all the same.
+	foldedRegions = 8
 	foldedFault = 4 // problems that are told, and
 	foldedNotes = 2 // notes
 )
@@ -130,6 +132,9 @@ func (s *Screen) foldedItem(v *survey.Survey, it *survey.Item) {
 		t += "  " + strings.Join(says, "; ")
 	}
 	s.oneLine(s.paint(st, mark), 2, t)
+	if n := len(it.Map); n > 0 && n <= foldedRegions {
+		s.deepMap(it.Map, it.Size, 6)
+	}
 }
 
 // oneLine writes a text that is cut where the line ends.
