@@ -65,6 +65,8 @@ func (w *walker) item(it *Item, src source) error {
 		err = w.iso(p)
 	case FAT:
 		err = w.fat(p)
+	case RPM:
+		err = w.rpm(p)
 	case Shell:
 		err = w.shell(p, shell)
 	case None:
@@ -269,6 +271,8 @@ func recognise(head []byte) Container {
 		return SevenZip
 	case isAr(head):
 		return Ar
+	case IsRPM(head):
+		return RPM
 	case content.IsCpio(head):
 		return Cpio
 	case isISO(head):

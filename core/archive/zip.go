@@ -72,7 +72,7 @@ func (w *walker) zip(p *pass) error {
 	if err != nil && !errors.Is(err, zip.ErrInsecurePath) {
 		return damaged()
 	}
-	for _, method := range []uint16{zip.Deflate, methodBzip2, methodLzma, methodXz, methodZstd} {
+	for _, method := range []uint16{zip.Deflate, methodDeflate64, methodBzip2, methodLzma, methodXz, methodZstd} {
 		zr.RegisterDecompressor(method, zipInflater(method))
 	}
 	if err := w.announced(p, zr.File); err != nil {
@@ -128,10 +128,11 @@ func (w *walker) announced(p *pass, files []*zip.File) error {
 
 // The methods that are inflated besides deflate (APPNOTE.TXT 6.3.10, section 4.4.5).
 const (
-	methodBzip2 = 12
-	methodLzma  = 14
-	methodZstd  = 93
-	methodXz    = 95
+	methodDeflate64 = 9
+	methodBzip2     = 12
+	methodLzma      = 14
+	methodZstd      = 93
+	methodXz        = 95
 )
 
 // zipInflater makes the reader of a method. Packed data is read through a large
@@ -145,6 +146,8 @@ func zipInflater(method uint16) zip.Decompressor {
 		switch method {
 		case zip.Deflate:
 			z = flate.NewReader(br)
+		case methodDeflate64:
+			z = newDeflate64(br)
 		case methodBzip2:
 			z, err = Inflater(Bzip2Stream, br)
 		case methodZstd:

@@ -85,6 +85,9 @@ func init() {
 	Register(&Format{Name: "romfs", Title: "romfs file system", HoldsFiles: true, Firmware: true, Deep: true, Magics: []Magic{{0, "-rom1fs-"}}, Read: readRomfs})
 }
 
+// romfsName is how long the name of a volume may be.
+const romfsName = 1 << 10
+
 func readRomfs(s *Source) (*Image, error) {
 	m := &Image{}
 	h, err := m.header(s, "a romfs superblock", 0, 32, binary.BigEndian)
@@ -94,7 +97,15 @@ func readRomfs(s *Source) (*Image, error) {
 	h.text("magic", 0, 8, "romfs")
 	size := int64(h.u("size", 8, 4, "bytes in all"))
 	h.x("checksum", 12, 4, "makes the first 512 bytes add up to zero")
-	h.fact(fact.Title, h.text("name", 16, 16, "the volume's name"))
+	long, err := s.UpTo(16, romfsName)
+	if err != nil {
+		return m, err
+	}
+	if name := cText(long); name != "" {
+		raw := long[:min(len(long), len(name)+1)]
+		m.field("name", 16, raw, name, "the volume's name")
+		m.fact(fact.Title, name, 16, int64(len(raw)-1))
+	}
 	m.fact(fact.Type, "filesystem", 0, 8)
 	m.Extent = size
 	n := int(min(512, size)) &^ 3

@@ -157,7 +157,7 @@ func readIHex(s *Source) (*Image, error) {
 func readSRec(s *Source) (*Image, error) {
 	m := &Image{}
 	var a memory
-	n, bad, firstBad, data, ended := 0, 0, 0, 0, false
+	n, bad, firstBad, data, ended, counted := 0, 0, 0, 0, false, false
 	err := m.hexLines(s, 2, func(number int, line string, b []byte) error {
 		if line[0] != 'S' || line[1] < '0' || line[1] > '9' || line[1] == '4' || len(b) < 3 || int(b[0])+1 != len(b) {
 			return fmt.Errorf("line %d is no S-record: %.40q", number, line)
@@ -186,8 +186,10 @@ func readSRec(s *Source) (*Image, error) {
 			}
 		case '1', '2', '3':
 			data++
+			counted = false
 			a.add(at, len(body))
 		case '5', '6':
+			counted = true
 			if at != uint64(data)&(1<<(8*width)-1) {
 				m.problem("line %d counts %d data records, and there are %d", number, at, data)
 			}
@@ -200,7 +202,11 @@ func readSRec(s *Source) (*Image, error) {
 		return m, err
 	}
 	m.records(n, bad, firstBad, a, max(0, s.Size()))
-	if err == nil && !ended {
+	switch {
+	case err != nil || ended:
+	case counted: // so that none can be missing
+		m.note("the record that ends the file (S7, S8 or S9) is missing; its records are counted, and all of them are there")
+	default:
 		m.problem("truncated: the record that ends the file (S7, S8 or S9) is missing")
 	}
 	return m, err

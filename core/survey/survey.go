@@ -411,7 +411,7 @@ func (s *Survey) judgeRoot() {
 }
 
 // isArchive lists what is not firmware itself, and may hold some.
-var isArchive = map[string]bool{"gzip": true, "bzip2": true, "xz": true, "lzma": true, "lz4": true, "zstd": true, "cpio": true, "tar": true, "zip": true, "7z": true, "ar": true}
+var isArchive = map[string]bool{"gzip": true, "bzip2": true, "xz": true, "lzma": true, "lz4": true, "zstd": true, "cpio": true, "tar": true, "zip": true, "7z": true, "ar": true, "rpm": true}
 
 func article(noun string) string {
 	if strings.HasPrefix(noun, "text") {
