@@ -1,6 +1,7 @@
 package archive
 
 import (
+	"bufio"
 	"bytes"
 	"compress/bzip2"
 	"encoding/binary"
@@ -15,6 +16,8 @@ import (
 	"github.com/pierrec/lz4/v4"
 	txz "github.com/therootcompany/xz"
 	"github.com/ulikunitz/xz/lzma"
+
+	"fitcheck/core/xzarm"
 )
 
 // Compression is a method of compressing a stream, by its name in JSON.
@@ -40,7 +43,7 @@ func (e *windowError) Error() string {
 // bounded makes a refusal of the error of a stream that asks for too much memory.
 func bounded(item string, l Limits, err error) error {
 	var asks *windowError
-	if errors.Is(err, txz.ErrMemlimit) || errors.Is(err, zstd.ErrWindowSizeExceeded) || errors.As(err, &asks) {
+	if errors.Is(err, txz.ErrMemlimit) || errors.Is(err, xzarm.ErrMemory) || errors.Is(err, zstd.ErrWindowSizeExceeded) || errors.As(err, &asks) {
 		return &BoundError{item, BoundWindow, l.Window}
 	}
 	return err
@@ -147,12 +150,7 @@ func inflaterWithin(method Compression, r io.Reader, window int64) (io.ReadClose
 	case Bzip2Stream:
 		return &bzip2Reader{bzip2.NewReader(r), 0}, nil
 	case XzStream:
-		z, err := txz.NewReader(r, uint32(min(window, 1<<32-1)))
-		if err != nil {
-			return nil, err
-		}
-		z.Multistream(false)
-		return io.NopCloser(z), nil
+		return xzReader(r, window, true)
 	case LzmaStream:
 		head := make([]byte, 13)
 		if _, err := io.ReadFull(r, head); err != nil {
@@ -178,6 +176,39 @@ func inflaterWithin(method Compression, r io.Reader, window int64) (io.ReadClose
 		return &zstdReader{z, 0}, nil
 	}
 	return nil, &cannotRead{fmt.Sprintf("the compression %q is not one that fitcheck inflates", method), unpackElsewhere}
+}
+
+// xzReader reads a stream of xz, and, unless one alone is wanted, those that follow it.
+func xzReader(r io.Reader, window int64, one bool) (io.ReadCloser, error) {
+	const header = 1 << 10 // that of a stream and of its first block are shorter
+	var br *bufio.Reader
+	switch from := r.(type) {
+	case *bufio.Reader:
+		br = from
+	case *byteCounter: // whose reader is asked, so that it counts what is taken only
+		br = from.r
+	default:
+		br = bufio.NewReaderSize(r, 64<<10)
+		r = br
+	}
+	if head, _ := br.Peek(header); xzarm.Needed(head) {
+		if c, ok := r.(*byteCounter); ok { // it counts what passes it
+			br = bufio.NewReaderSize(c, header)
+		}
+		z, err := xzarm.NewReader(br, window, one)
+		if err != nil {
+			return nil, err
+		}
+		return io.NopCloser(z), nil
+	}
+	z, err := txz.NewReader(r, uint32(min(window, 1<<32-1)))
+	if err != nil {
+		return nil, err
+	}
+	if one {
+		z.Multistream(false)
+	}
+	return io.NopCloser(z), nil
 }
 
 // ahead is implemented by readers that have taken bytes of what follows their

@@ -9,7 +9,6 @@ import (
 	"strings"
 
 	"github.com/klauspost/compress/gzip"
-	txz "github.com/therootcompany/xz"
 
 	"fitcheck/core/content"
 )
@@ -72,11 +71,7 @@ func inflated(method Compression, src *bufio.Reader, window int64) (io.ReadClose
 		z.Multistream(false)
 		return &members{src: src, z: z}, nil
 	case XzStream:
-		z, err := txz.NewReader(src, uint32(min(window, 1<<32-1)))
-		if err != nil {
-			return nil, err
-		}
-		return io.NopCloser(z), nil
+		return xzReader(src, window, false)
 	}
 	return inflaterWithin(method, src, window)
 }

@@ -15,6 +15,7 @@ import (
 
 	"fitcheck/core/content"
 	"fitcheck/core/fault"
+	"fitcheck/core/xzarm"
 )
 
 // What goes wrong while content is read is one of three things, and they are never
@@ -45,7 +46,7 @@ func wrong(err error) (c Class, what, advice string) {
 		return Unreadable, unsupported.What, unpackElsewhere
 	case errors.As(err, &cannot):
 		return Unreadable, cannot.what, cannot.advice
-	case errors.Is(err, txz.ErrOptions), errors.Is(err, txz.ErrUnsupportedCheck):
+	case errors.Is(err, txz.ErrOptions), errors.Is(err, txz.ErrUnsupportedCheck), errors.Is(err, xzarm.ErrUnsupported):
 		return Unreadable, "it cannot be read: its xz stream uses a filter or check that fitcheck does not know", unpackElsewhere
 	case errors.Is(err, zstd.ErrUnknownDictionary):
 		return Unreadable, "it cannot be read: its zstd stream needs a dictionary that is not in it", unpackElsewhere
@@ -78,7 +79,7 @@ func describe(err error) string {
 		return "damaged: its gzip header makes no sense"
 	case errors.As(err, &corrupt):
 		return fmt.Sprintf("damaged: the compressed data makes no sense at byte %d of it", int64(corrupt))
-	case errors.Is(err, txz.ErrData), errors.Is(err, txz.ErrFormat), errors.Is(err, txz.ErrBuf):
+	case errors.Is(err, txz.ErrData), errors.Is(err, txz.ErrFormat), errors.Is(err, txz.ErrBuf), errors.Is(err, xzarm.ErrData), errors.Is(err, xzarm.ErrCheck):
 		return "damaged: the xz stream or its checksum makes no sense"
 	case errors.Is(err, zstd.ErrCRCMismatch):
 		return "damaged: the checksum that the zstd stream gives does not match its content"

@@ -1,6 +1,7 @@
 package content
 
 import (
+	"bufio"
 	"bytes"
 	"encoding/binary"
 	"errors"
@@ -15,6 +16,7 @@ import (
 	"github.com/ulikunitz/xz/lzma"
 
 	"fitcheck/core/fault"
+	"fitcheck/core/xzarm"
 )
 
 // inflater inflates blocks that file systems pack one by one, each of a known most
@@ -117,6 +119,14 @@ func (f *inflater) by(method string, dst, src []byte) (int, error) {
 		}
 		return fill(z, dst)
 	case "xz":
+		if xzarm.Needed(src[:min(len(src), 1<<10)]) {
+			f.in.Reset(src)
+			z, err := xzarm.NewReader(bufio.NewReader(&f.in), maxWindow, true)
+			if err != nil {
+				return 0, err
+			}
+			return fill(z, dst)
+		}
 		f.in.Reset(src)
 		z, err := xz.NewReader(&f.in, maxWindow)
 		if err == nil {

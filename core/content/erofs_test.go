@@ -3,11 +3,12 @@ package content
 import (
 	"bytes"
 	"encoding/binary"
-	"github.com/klauspost/compress/flate"
 	"os"
 	"path/filepath"
 	"strings"
 	"testing"
+
+	"github.com/klauspost/compress/flate"
 
 	"github.com/klauspost/compress/zstd"
 	"github.com/pierrec/lz4/v4"

@@ -1,0 +1,114 @@
+package xzarm
+
+import (
+	"bufio"
+	"bytes"
+	"encoding/binary"
+	"io"
+	"math/rand/v2"
+	"os/exec"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// code is what ARM64 code looks like to the filter: calls and addresses among other words.
+func code(n int) []byte {
+	r := rand.New(rand.NewPCG(5, 6))
+	var b []byte
+	for range n {
+		v := r.Uint32()
+		switch r.IntN(4) {
+		case 0:
+			v = 0x94000000 | v&0x03ffffff
+		case 1:
+			v = 0x90000000 | v&0x60ffffff
+		case 2:
+			v = 0xd503201f
+		}
+		b = binary.LittleEndian.AppendUint32(b, v)
+	}
+	return append(b, 1, 2, 3)
+}
+
+func packed(t testing.TB, data []byte, options ...string) []byte {
+	t.Helper()
+	cmd := exec.Command("xz", append(options, "-c")...)
+	cmd.Stdin = bytes.NewReader(data)
+	out, err := cmd.Output()
+	if err != nil {
+		t.Skipf("xz %v: %v", options, err)
+	}
+	return out
+}
+
+// What xz packs with the filter comes out as it was, by every check, in several blocks and
+// streams.
+func TestReader(t *testing.T) {
+	data := code(50000)
+	for _, options := range [][]string{{"--arm64", "--lzma2"}, {"--arm64=start=4096", "--lzma2=dict=1MiB"}, {"-C", "crc32", "--arm64", "--lzma2"}, {"-C", "sha256", "--arm64", "--lzma2"}, {"-C", "none", "--arm64", "--lzma2"}, {"--block-size=30000", "--arm64", "--lzma2"}} {
+		p := packed(t, data, options...)
+		require.True(t, Needed(p), options)
+		z, err := NewReader(bufio.NewReader(bytes.NewReader(append(bytes.Clone(p), p...))), 128<<20, false)
+		require.NoError(t, err)
+		got, err := io.ReadAll(z)
+		require.NoError(t, err, options)
+		assert.True(t, bytes.Equal(append(bytes.Clone(data), data...), got), options)
+
+		// One stream alone leaves what follows it.
+		r := bufio.NewReader(bytes.NewReader(append(bytes.Clone(p), "behind"...)))
+		z, err = NewReader(r, 128<<20, true)
+		require.NoError(t, err)
+		got, err = io.ReadAll(z)
+		require.NoError(t, err)
+		assert.True(t, bytes.Equal(data, got))
+		rest, _ := io.ReadAll(r)
+		assert.Equal(t, "behind", string(rest), options)
+	}
+	assert.False(t, Needed(packed(t, data, "--x86", "--lzma2")))
+	_, err := io.ReadAll(mustRead(t, packed(t, data, "--arm64", "--lzma2=dict=64MiB"), 1<<20))
+	assert.ErrorIs(t, err, ErrMemory)
+}
+
+func mustRead(t testing.TB, p []byte, window int64) io.Reader {
+	z, err := NewReader(bufio.NewReader(bytes.NewReader(p)), window, false)
+	require.NoError(t, err)
+	return z
+}
+
+// A byte that is changed anywhere, and an end before its time, are noticed.
+func TestDamage(t *testing.T) {
+	data := code(2000)
+	p := packed(t, data, "--arm64", "--lzma2=dict=64KiB")
+	read := func(b []byte) (got []byte, err error) {
+		z, err := NewReader(bufio.NewReader(bytes.NewReader(b)), 128<<20, false)
+		if err == nil {
+			got, err = io.ReadAll(z)
+		}
+		return got, err
+	}
+	_, err := read(p)
+	require.NoError(t, err)
+	for i := 0; i < len(p); i += 7 {
+		bad := bytes.Clone(p)
+		bad[i] ^= 0x20
+		got, err := read(bad)
+		assert.True(t, err != nil || bytes.Equal(data, got), "byte %d", i) // a bit that says the same twice changes nothing
+		_, err = read(p[:i])
+		assert.Error(t, err, "cut at %d", i)
+	}
+}
+
+func FuzzReader(f *testing.F) {
+	if _, err := exec.LookPath("xz"); err == nil {
+		f.Add(packed(f, code(100), "--arm64", "--lzma2=dict=1MiB"))
+	}
+	f.Add([]byte(magic))
+	f.Fuzz(func(t *testing.T, data []byte) {
+		Needed(data)
+		if z, err := NewReader(bufio.NewReader(bytes.NewReader(data)), 8<<20, false); err == nil {
+			io.Copy(io.Discard, io.LimitReader(z, 16<<20))
+		}
+	})
+}
