@@ -30,6 +30,7 @@ type ext struct {
 	descSize  int64
 	groups    int64 // offset of the descriptors
 	wide      bool  // of 64 bits
+	sums      extSums
 }
 
 func init() { register("ext", OpenExt) }
@@ -51,7 +52,7 @@ const (
 // OpenExt opens an ext2, ext3 or ext4 that takes up to size bytes.
 func OpenExt(at io.ReaderAt, size int64) (FileSystem, error) {
 	le := binary.LittleEndian
-	var h [256]byte
+	var h [1024]byte
 	if err := readAt(at, size, 1024, h[:]); err != nil {
 		return nil, err
 	}
@@ -70,6 +71,7 @@ func OpenExt(at io.ReaderAt, size int64) (FileSystem, error) {
 	if x.wide = features&ext64 != 0; x.wide {
 		x.descSize = int64(le.Uint16(h[254:]))
 	}
+	x.readSums(h[:], features)
 	x.groups = (int64(le.Uint32(h[20:])) + 1) * x.block
 	switch {
 	case features&^extKnown != 0:
@@ -88,6 +90,7 @@ type extNode struct {
 	flags uint32
 	size  int64
 	b     []byte // all of it
+	seed  uint32 // of the checksums of what belongs to it
 }
 
 func (x *ext) node(i uint32) (*extNode, error) {
@@ -99,6 +102,9 @@ func (x *ext) node(i uint32) (*extNode, error) {
 	if err := readAt(x.at, x.size, x.groups+int64((i-1)/x.perGroup)*x.descSize, d); err != nil {
 		return nil, err
 	}
+	if err := x.checkGroup((i-1)/x.perGroup, d); err != nil {
+		return nil, err
+	}
 	table := int64(le.Uint32(d[8:]))
 	if x.wide {
 		table |= int64(le.Uint32(d[40:])) << 32
@@ -108,6 +114,10 @@ func (x *ext) node(i uint32) (*extNode, error) {
 	}
 	n := &extNode{b: make([]byte, x.inodeSize)}
 	if err := readAt(x.at, x.size, table*x.block+int64((i-1)%x.perGroup)*x.inodeSize, n.b); err != nil {
+		return nil, err
+	}
+	var err error
+	if n.seed, err = x.checkInode(i, n.b); err != nil {
 		return nil, err
 	}
 	b, f := n.b, &n.file
@@ -216,6 +226,9 @@ func (x *ext) extents(b []byte, f *extFile, depth int, nodes *int) error {
 			inner := make([]byte, x.block)
 			at := int64(le.Uint32(e[4:])) | int64(le.Uint16(e[8:]))<<32
 			if err := readAt(x.at, x.size, at*x.block, inner); err != nil {
+				return err
+			}
+			if err := x.checkExtents(f.n, inner); err != nil {
 				return err
 			}
 			if err := x.extents(inner, f, deep-1, nodes); err != nil {
@@ -388,6 +401,9 @@ func (x *ext) list(n *extNode) ([]entry, error) {
 		k, err := io.ReadFull(r, b)
 		if err == io.EOF || err == io.ErrUnexpectedEOF {
 			err = nil
+		}
+		if err == nil {
+			err = x.checkFolder(n, b[:k])
 		}
 		if err == nil {
 			out, err = entries(out, b[:k])

@@ -125,4 +125,30 @@ func TestHostileExt(t *testing.T) {
 	}
 }
 
+// Where metadata has checksums, no byte of it can change unnoticed: each group, inode, folder
+// and map that is read is held against its own.
+func TestExtSums(t *testing.T) {
+	dir := makeTree(t, 300)
+	img := filepath.Join(t.TempDir(), "i.ext")
+	run(t, "mke2fs", "-q", "-F", "-t", "ext4", "-O", "^resize_inode", "-b", "1024", "-d", dir, img, "24M")
+	data, err := os.ReadFile(img)
+	require.NoError(t, err)
+	require.NoError(t, readAll("ext", data))
+	x, err := OpenExt(bytes.NewReader(data), int64(len(data)))
+	require.NoError(t, err)
+	require.True(t, x.(*ext).sums.on)
+	le := binary.LittleEndian
+	e := x.(*ext)
+	group := data[e.groups:]
+	table := (int64(le.Uint32(group[8:])) | int64(le.Uint32(group[40:]))<<32) * e.block
+	root, err := e.node(extRoot)
+	require.NoError(t, err)
+	folder := (int64(le.Uint32(root.b[40+12+8:])) | int64(le.Uint16(root.b[40+12+6:]))<<32) * e.block
+	for what, at := range map[string]int64{"the checksum of its group": e.groups + 4, "the checksum of the inode 2": table + e.inodeSize + 9, "the checksum of a block of its list": folder + 200} {
+		bad := bytes.Clone(data)
+		bad[at] ^= 1
+		assert.ErrorContains(t, readAll("ext", bad), what)
+	}
+}
+
 func FuzzExt(f *testing.F) { fuzz(f, "ext", littleExt()) }
