@@ -552,7 +552,7 @@ func (s *sink) Keep() bool { return s.reading.Keep() || s.deep() }
 // opened as an archive or plainly no firmware is not.
 func (s *sink) deep() bool {
 	f := s.c.options.Formats.ByName(s.reading.Kind())
-	return s.c.options.Deep && s.it.Container == archive.None && (f == nil || f.Firmware)
+	return s.c.options.Deep && s.it.Container == archive.None && (f == nil || f.Firmware && !s.it.inner())
 }
 
 func (s *sink) Write(p []byte) (int, error) {
@@ -611,8 +611,12 @@ func (s *sink) End(c *archive.Content, problems []archive.Problem) error {
 	if s.members, err = s.c.options.Formats.Members(m, c); err != nil {
 		return err
 	}
+	from := int64(1) // what it begins with is itself
+	if len(s.members) > 0 {
+		from = max(from, m.Extent) // what lies within is opened already
+	}
 	for _, r := range it.Map {
-		if r.Image != nil && (r.From > 0 || r.To < c.Size()) && (r.From > 0 || len(s.members) == 0) {
+		if r.Image != nil && r.From >= from || r.Image != nil && r.From == 0 && r.To < c.Size() && m == nil {
 			s.members = append(s.members, archive.Member{Name: fmt.Sprintf("%s at 0x%x", r.Kind, r.From), At: io.NewSectionReader(c, r.From, r.To-r.From), Size: r.To - r.From})
 		}
 	}
