@@ -17,8 +17,14 @@ import (
 func (s *Screen) surveyInFull(v *survey.Survey) {
 	problems, notes := split(v.Problems)
 	verdict := s.surveyHead(v)
+	shown := s.telling(v)
 	for _, it := range v.Items {
-		s.item(v, it)
+		if shown == nil || shown[it] {
+			s.item(v, it, shown)
+		}
+	}
+	if n := len(v.Items) - len(shown); shown != nil && n > 0 {
+		s.line(2, faint, fmt.Sprintf("and %s inside of images; -all lists them", count(n, "more item")))
 	}
 	s.problems("What is wrong", bad, v.Name, problems)
 	s.problems("Worth knowing", info, v.Name, notes)
@@ -94,7 +100,26 @@ func split(all []archive.Problem) (problems, notes []archive.Problem) {
 	return problems, notes
 }
 
-func (s *Screen) item(v *survey.Survey, it *survey.Item) {
+// telling are the items that are shown where not all are: of those inside images, the ones
+// that say more than the image around them does, and what they lie in. nil stands for all.
+func (s *Screen) telling(v *survey.Survey) map[*survey.Item]bool {
+	if s.All {
+		return nil
+	}
+	out := map[*survey.Item]bool{}
+	for _, it := range v.Items {
+		problems, _ := split(it.Problems)
+		if !it.Part && !it.Within || it.Contents != nil || len(problems) > 0 || it.Within && it.Firmware() {
+			out[it] = true
+			for _, a := range v.Around(it) {
+				out[a] = true
+			}
+		}
+	}
+	return out
+}
+
+func (s *Screen) item(v *survey.Survey, it *survey.Item, shown map[*survey.Item]bool) {
 	indent := 2 * strings.Count(it.Address, "::")
 	mark, st := "  ", plain
 	if p, _ := split(it.Problems); len(p) > 0 {
@@ -135,7 +160,7 @@ func (s *Screen) item(v *survey.Survey, it *survey.Item) {
 		for _, c := range it.Image.Configs {
 			detail("config", c.Name+": "+claimText(c.Facts))
 		}
-		if !opened(v, it) {
+		if !opened(v, it, shown) {
 			for _, t := range partLines(it.Image, "") {
 				detail("part", t)
 			}
@@ -172,8 +197,8 @@ func (s *Screen) item(v *survey.Survey, it *survey.Item) {
 }
 
 // opened tells whether the parts of an image stand below it as items.
-func opened(v *survey.Survey, it *survey.Item) bool {
-	return slices.ContainsFunc(v.Inside(it), func(o *survey.Item) bool { return o.Part })
+func opened(v *survey.Survey, it *survey.Item, shown map[*survey.Item]bool) bool {
+	return slices.ContainsFunc(v.Inside(it), func(o *survey.Item) bool { return o.Part && (shown == nil || shown[o]) })
 }
 
 func headerFacts(m *image.Image) string {

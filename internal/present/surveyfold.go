@@ -20,7 +20,7 @@ const (
 	screenLines = 40
 	foldedItems = 18
 	// foldedRegions is how many regions a map may have that is shown all the same.
-	foldedRegions = 8
+	foldedRegions = 16
 	foldedFault = 4 // problems that are told, and
 	foldedNotes = 2 // notes
 )
