@@ -28,7 +28,7 @@ func (s *Screen) surveyInFull(v *survey.Survey) {
 	}
 	s.problems("What is wrong", bad, v.Name, problems)
 	s.problems("Worth knowing", info, v.Name, notes)
-	if s.Width > 0 && len(v.Items) > manyItems { // the beginning has scrolled away
+	if s.Width > 0 && s.All && len(v.Items) > manyItems { // the beginning has scrolled away
 		s.blank()
 		verdict()
 	}

@@ -17,12 +17,12 @@ import (
 // A survey that is longer than a screen is folded: a line for each item that matters, most
 // telling first to be kept, and counts for the rest.
 const (
-	screenLines = 40
+	screenLines = 36 // what is left of 40 with the call and the prompt
 	foldedItems = 18
 	// foldedRegions is how many regions a map may have that is shown all the same.
 	foldedRegions = 16
-	foldedFault = 4 // problems that are told, and
-	foldedNotes = 2 // notes
+	foldedFault   = 4 // problems that are told, and
+	foldedNotes   = 2 // notes
 )
 
 // Survey shows what is in a package: first whether something is wrong, then the items, then
@@ -115,11 +115,14 @@ func (s *Screen) foldedItem(v *survey.Survey, it *survey.Item) {
 	what = slices.DeleteFunc(what, func(t string) bool { return t == "" })
 	t := fmt.Sprintf("%s  (%s)", strings.TrimPrefix(within(v.Name, it.Address), "::"), strings.Join(what, ", "))
 	var says []string
+	for _, n := range []fact.Name{fact.Model, fact.Revision, fact.Version, fact.Arch} {
+		if text := saidOf(it, n); text != "" {
+			says = append(says, foldedWords[n]+text)
+		}
+	}
 	if it.Image != nil {
-		for _, n := range []fact.Name{fact.Version, fact.Arch, image.Linux} {
-			if text := fact.Values(ofName(it.Image.All(), n)); text != "" {
-				says = append(says, strings.TrimPrefix(string(n)+" "+text, string(fact.Arch)+" "))
-			}
+		if text := fact.Values(ofName(it.Image.All(), image.Linux)); text != "" {
+			says = append(says, "linux "+text)
 		}
 	}
 	if c := it.Contents; c != nil {
@@ -135,6 +138,24 @@ func (s *Screen) foldedItem(v *survey.Survey, it *survey.Item) {
 	if n := len(it.Map); n > 0 && n <= foldedRegions {
 		s.deepMap(it.Map, it.Size, 6)
 	}
+}
+
+// foldedWords lead what an item says of a thing.
+var foldedWords = map[fact.Name]string{fact.Model: "for ", fact.Revision: "rev ", fact.Version: "version "}
+
+// saidOf is what the strongest source says of an item that says anything of a thing.
+func saidOf(it *survey.Item, n fact.Name) string {
+	for _, kind := range []fact.Kind{fact.Manifest, fact.Header, fact.FileName} {
+		if w, ok := it.Witness(kind); ok {
+			if text := fact.Values(w.About(n)); text != "" {
+				return text
+			}
+		}
+	}
+	if it.Image != nil {
+		return fact.Values(ofName(it.Image.All(), n))
+	}
+	return ""
 }
 
 // oneLine writes a text that is cut where the line ends.
