@@ -145,7 +145,7 @@ func zipInflater(method uint16) zip.Decompressor {
 		var err error
 		switch method {
 		case zip.Deflate:
-			z = flate.NewReader(br)
+			z = flateReader(br)
 		case methodDeflate64:
 			z = newDeflate64(br)
 		case methodBzip2:
@@ -184,10 +184,25 @@ func zipLzma(r io.Reader) (io.ReadCloser, error) {
 	return Inflater(LzmaStream, io.MultiReader(bytes.NewReader(head[4:]), bytes.NewReader(unknown), r))
 }
 
+// eof is at its end, so that what is kept holds on to nothing.
+type eof struct{}
+
+func (eof) Read([]byte) (int, error) { return 0, io.EOF }
+func (eof) ReadByte() (byte, error)  { return 0, io.EOF }
+
 // failing gives an error in place of content.
 type failing struct{ err error }
 
 func (f failing) Read([]byte) (int, error) { return 0, f.err }
+
+// flateReaders are kept, since each has a window of 32 KiB.
+var flateReaders = sync.Pool{New: func() any { return flate.NewReader(nil) }}
+
+func flateReader(r io.Reader) io.ReadCloser {
+	z := flateReaders.Get().(io.ReadCloser)
+	_ = z.(flate.Resetter).Reset(r, nil) // it gives no error
+	return z
+}
 
 var packedBuffers = sync.Pool{New: func() any { return bufio.NewReaderSize(nil, 256<<10) }}
 
@@ -199,6 +214,11 @@ type pooledInflater struct {
 func (p *pooledInflater) Close() error {
 	err := p.ReadCloser.Close()
 	if p.br != nil {
+		if z, ok := p.ReadCloser.(flate.Resetter); ok {
+			_ = z.Reset(eof{}, nil)
+			flateReaders.Put(p.ReadCloser)
+			p.ReadCloser = io.NopCloser(failing{io.ErrClosedPipe})
+		}
 		p.br.Reset(nil)
 		packedBuffers.Put(p.br)
 		p.br = nil

@@ -14,13 +14,18 @@ import (
 )
 
 // surveyInFull shows the tree of items with all that is known of them.
-func (s *Screen) surveyInFull(v *survey.Survey) {
+func (s *Screen) surveyInFull(v *survey.Survey, shown map[*survey.Item]bool) {
 	problems, notes := split(v.Problems)
 	verdict := s.surveyHead(v)
-	shown := s.telling(v)
+	parts := map[string]bool{} // images whose parts are shown, by address
+	for _, it := range v.Items {
+		if it.Part && (shown == nil || shown[it]) {
+			parts[it.Address[:strings.LastIndex(it.Address, "::")]] = true
+		}
+	}
 	for _, it := range v.Items {
 		if shown == nil || shown[it] {
-			s.item(v, it, shown)
+			s.item(v, it, parts[it.Address])
 		}
 	}
 	if n := len(v.Items) - len(shown); shown != nil && n > 0 {
@@ -119,7 +124,8 @@ func (s *Screen) telling(v *survey.Survey) map[*survey.Item]bool {
 	return out
 }
 
-func (s *Screen) item(v *survey.Survey, it *survey.Item, shown map[*survey.Item]bool) {
+// item shows an item with its details. opened says that its parts stand below it.
+func (s *Screen) item(v *survey.Survey, it *survey.Item, opened bool) {
 	indent := 2 * strings.Count(it.Address, "::")
 	mark, st := "  ", plain
 	if p, _ := split(it.Problems); len(p) > 0 {
@@ -160,7 +166,7 @@ func (s *Screen) item(v *survey.Survey, it *survey.Item, shown map[*survey.Item]
 		for _, c := range it.Image.Configs {
 			detail("config", c.Name+": "+claimText(c.Facts))
 		}
-		if !opened(v, it, shown) {
+		if !opened {
 			for _, t := range partLines(it.Image, "") {
 				detail("part", t)
 			}
@@ -194,11 +200,6 @@ func (s *Screen) item(v *survey.Survey, it *survey.Item, shown map[*survey.Item]
 		}
 		detail("published", fmt.Sprintf("%s %s the one in %s", algorithm(p.Sum.Algorithm), verdict, within(v.Name, p.Source.Where())))
 	}
-}
-
-// opened tells whether the parts of an image stand below it as items.
-func opened(v *survey.Survey, it *survey.Item, shown map[*survey.Item]bool) bool {
-	return slices.ContainsFunc(v.Inside(it), func(o *survey.Item) bool { return o.Part && (shown == nil || shown[o]) })
 }
 
 func headerFacts(m *image.Image) string {

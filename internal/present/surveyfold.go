@@ -29,13 +29,20 @@ const (
 // the problems with advice. What is longer than a screen is folded, unless all of it is
 // asked for.
 func (s *Screen) Survey(v *survey.Survey) {
-	full := &bytes.Buffer{}
-	whole := *s
-	whole.Out = full
-	whole.surveyInFull(v)
-	if s.All || bytes.Count(full.Bytes(), []byte{'\n'}) <= screenLines {
-		s.Out.Write(full.Bytes())
+	shown := s.telling(v)
+	switch {
+	case s.All:
+		s.surveyInFull(v, shown)
 		return
+	case len(shown) <= screenLines: // each takes a line at least
+		full := &bytes.Buffer{}
+		whole := *s
+		whole.Out = full
+		whole.surveyInFull(v, shown)
+		if bytes.Count(full.Bytes(), []byte{'\n'}) <= screenLines {
+			s.Out.Write(full.Bytes())
+			return
+		}
 	}
 	s.surveyHead(v)
 	s.surveyItems(v)
