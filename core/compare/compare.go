@@ -133,7 +133,7 @@ func components(s *survey.Survey) parts {
 		if v := version(it); v != "" && !slices.Contains(p.versions, v) {
 			p.versions = append(p.versions, v)
 		}
-		p.sums = append(p.sums, it.Digests[digest.SHA256])
+		p.sums = append(p.sums, it.Digests.Of(digest.SHA256))
 	}
 	for _, p := range out.by {
 		slices.Sort(p.sums)
@@ -242,7 +242,7 @@ func list(s *survey.Survey) []entry {
 			}
 			rest = ""
 		}
-		out = append(out, entry{clean(rest), it.Kind, Content{it.Digests[digest.SHA256], it.Size}})
+		out = append(out, entry{clean(rest), it.Kind, Content{it.Digests.Of(digest.SHA256), it.Size}})
 		if it.Contents == nil {
 			continue
 		}

@@ -8,6 +8,7 @@ import (
 	"crypto/sha256"
 	"crypto/sha512"
 	"encoding/hex"
+	"encoding/json"
 	"fmt"
 	"hash"
 	"hash/crc32"
@@ -112,10 +113,33 @@ func (m *Multi) Write(p []byte) (int, error) {
 }
 
 // Sums returns the digests of what was written so far.
-func (m *Multi) Sums() map[Algorithm]string {
-	out := make(map[Algorithm]string, len(m.names))
+func (m *Multi) Sums() Set {
+	out := make(Set, len(m.names))
 	for i, n := range m.names {
-		out[n] = hex.EncodeToString(m.hashes[i].Sum(nil))
+		out[i] = Sum{n, hex.EncodeToString(m.hashes[i].Sum(nil))}
 	}
 	return out
+}
+
+// Set are digests of one content, one of an algorithm. There are a few at most, of very
+// many contents.
+type Set []Sum
+
+// Of is the digest of an algorithm; "" for none.
+func (s Set) Of(a Algorithm) string {
+	for _, sum := range s {
+		if sum.Algorithm == a {
+			return sum.Hex
+		}
+	}
+	return ""
+}
+
+// MarshalJSON writes an object of algorithms and digests.
+func (s Set) MarshalJSON() ([]byte, error) {
+	out := make(map[Algorithm]string, len(s))
+	for _, sum := range s {
+		out[sum.Algorithm] = sum.Hex
+	}
+	return json.Marshal(out)
 }

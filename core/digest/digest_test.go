@@ -2,6 +2,7 @@ package digest
 
 import (
 	"bytes"
+	"encoding/json"
 	"fmt"
 	"hash/crc32"
 	"testing"
@@ -15,12 +16,22 @@ func TestMulti(t *testing.T) {
 	m := NewMulti(SHA256, MD5, SHA1, CRC32, SHA256)
 	fmt.Fprint(m, "a")
 	fmt.Fprint(m, "bc")
-	assert.Equal(t, map[Algorithm]string{
+	want := map[Algorithm]string{
 		MD5:    "900150983cd24fb0d6963f7d28e17f72",
 		SHA1:   "a9993e364706816aba3e25717850c26c9cd0d89d",
 		SHA256: "ba7816bf8f01cfea414140de5dae2223b00361a396177a9cb410ff61f20015ad",
 		CRC32:  "352441c2",
-	}, m.Sums())
+	}
+	for a, hex := range want {
+		assert.Equal(t, hex, m.Sums().Of(a))
+	}
+	assert.Len(t, m.Sums(), len(want), "one named twice counts once")
+	assert.Empty(t, m.Sums().Of(SHA512))
+	text, err := json.Marshal(m.Sums())
+	assert.NoError(t, err)
+	wanted, err := json.Marshal(want)
+	assert.NoError(t, err)
+	assert.JSONEq(t, string(wanted), string(text))
 }
 
 func TestParse(t *testing.T) {

@@ -176,7 +176,7 @@ func TestStepWithoutItsImages(t *testing.T) {
 
 func TestArrange(t *testing.T) {
 	file := func(pkg, name, sum string) Serving {
-		return Serving{Name: name, Address: pkg + "::" + name, Package: pkg, Digests: map[digest.Algorithm]string{digest.SHA256: sum}, For: []Use{{Device: "d"}}}
+		return Serving{Name: name, Address: pkg + "::" + name, Package: pkg, Digests: digest.Set{{Algorithm: digest.SHA256, Hex: sum}}, For: []Use{{Device: "d"}}}
 	}
 	none := func(string) *rulebook.Transfer { return nil }
 	short := func(string) *rulebook.Transfer { return &rulebook.Transfer{LongestName: 12} }
@@ -225,7 +225,7 @@ func TestStaging(t *testing.T) {
 	record := func(files []Serving) []byte {
 		var out []string
 		for _, f := range files {
-			out = append(out, fmt.Sprintf(`{"path":%q,"sha256":%q}`, f.Name, f.Digests[digest.SHA256]))
+			out = append(out, fmt.Sprintf(`{"path":%q,"sha256":%q}`, f.Name, f.Digests.Of(digest.SHA256)))
 		}
 		return []byte(`{"fitcheck":{"document":"staged"},"files":[` + strings.Join(out, ",") + `]}`)
 	}
@@ -245,7 +245,7 @@ func TestStaging(t *testing.T) {
 		for _, f := range files {
 			got, err := digestOf(filepath.Join(dir, filepath.FromSlash(f.Name)))
 			require.NoError(t, err)
-			assert.Equal(t, f.Digests[digest.SHA256], got)
+			assert.Equal(t, f.Digests.Of(digest.SHA256), got)
 		}
 	}
 	dir := filepath.Join(t.TempDir(), "deep", "served")

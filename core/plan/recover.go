@@ -340,7 +340,7 @@ func (r *Recovery) steps(rb *rulebook.Rulebook) {
 	if e.Transfer.Direction.Text == "serve" {
 		send.Text = fmt.Sprintf("offer %s by TFTP, octet mode, port %d, as %s; the boot loader fetches it.%s", r.Chosen.Item.Address, r.Port(), name, within)
 	}
-	send.See = []string{fmt.Sprintf("%d bytes go over, sha256 %s", r.Chosen.Item.Size, r.Chosen.Item.Digests["sha256"])}
+	send.See = []string{fmt.Sprintf("%d bytes go over, sha256 %s", r.Chosen.Item.Size, r.Chosen.Item.Digests.Of("sha256"))}
 	send.Back = "when nothing takes it, the boot loader did not wait yet, or no longer: begin again"
 	add(send)
 	after := Instruction{Text: "wait, and keep the power on.", Warn: true}

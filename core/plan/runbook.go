@@ -237,7 +237,7 @@ func (w *writer) before(b *Runbook) Section {
 	}
 	stage := Instruction{Text: fmt.Sprintf("Lay out the files for the server, and check them: fitcheck stage -device %s%s -into %s%s", shell.Quote(w.t.Name), w.to(), shell.Quote(dir), w.given())}
 	for _, f := range w.files {
-		stage.See = append(stage.See, fmt.Sprintf("%s  %s", f.Digests[digest.SHA256], f.Name))
+		stage.See = append(stage.See, fmt.Sprintf("%s  %s", f.Digests.Of(digest.SHA256), f.Name))
 	}
 	add(stage)
 	return s
@@ -367,7 +367,7 @@ func (w *writer) fetch(hop int, b *device.Device, group bool) []Instruction {
 	for _, c := range chosen {
 		x := x
 		x.File, x.Component, x.Slot, x.Size = c.file.Name, c.component, c.slot, c.file.Size
-		x.Digest, x.MD5, x.SHA512 = c.file.Digests[digest.SHA256], c.file.Digests[digest.MD5], c.file.Digests[digest.SHA512]
+		x.Digest, x.MD5, x.SHA512 = c.file.Digests.Of(digest.SHA256), c.file.Digests.Of(digest.MD5), c.file.Digests.Of(digest.SHA512)
 		text := fmt.Sprintf("%sfetch %s (%s) from %s", on, x.File, c.title, w.server())
 		if x.Slot != "" {
 			text += fmt.Sprintf(" for slot %s", x.Slot)
@@ -391,7 +391,7 @@ func (w *writer) fetch(hop int, b *device.Device, group bool) []Instruction {
 	}
 	for _, c := range chosen { // in the order of the family
 		x := x
-		x.File, x.Component, x.Slot, x.Size, x.Digest = c.file.Name, c.component, c.slot, c.file.Size, c.file.Digests[digest.SHA256]
+		x.File, x.Component, x.Slot, x.Size, x.Digest = c.file.Name, c.component, c.slot, c.file.Size, c.file.Digests.Of(digest.SHA256)
 		text := fmt.Sprintf("%sinstall the %s", on, c.title)
 		if c.version != "" {
 			text += " " + c.version

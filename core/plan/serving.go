@@ -20,7 +20,7 @@ type Serving struct {
 	Package string // path of the package
 	Whole   bool
 	Size    int64
-	Digests map[digest.Algorithm]string
+	Digests digest.Set
 	For     []Use
 }
 
@@ -160,7 +160,7 @@ func Arrange(files []Serving, transfer func(device string) *rulebook.Transfer) (
 		var why error
 		for _, n := range names {
 			if why = carries(n, f, transfer); why == nil {
-				if had, ok := taken[n]; ok && had != f.Digests[digest.SHA256] {
+				if had, ok := taken[n]; ok && had != f.Digests.Of(digest.SHA256) {
 					why = fmt.Errorf("%s would be the name of two different files", n)
 					continue
 				}
@@ -171,7 +171,7 @@ func Arrange(files []Serving, transfer func(device string) *rulebook.Transfer) (
 		if f.Name == "" {
 			return nil, why
 		}
-		taken[f.Name] = f.Digests[digest.SHA256]
+		taken[f.Name] = f.Digests.Of(digest.SHA256)
 		out = append(out, f)
 	}
 	slices.SortStableFunc(out, func(a, b Serving) int { return strings.Compare(a.Name, b.Name) })

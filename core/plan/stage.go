@@ -123,7 +123,7 @@ func (s *Staging) Run(ctx context.Context) (*Staged, error) {
 func (s *Staging) sums() []byte {
 	var b bytes.Buffer
 	for _, f := range s.Files {
-		fmt.Fprintf(&b, "%s  %s\n", f.Digests[digest.SHA256], f.Name)
+		fmt.Fprintf(&b, "%s  %s\n", f.Digests.Of(digest.SHA256), f.Name)
 	}
 	return b.Bytes()
 }
@@ -139,7 +139,7 @@ func (s *Staging) compare(wanted map[string][]byte, res *Staged) (missing, remov
 		want[name] = hex.EncodeToString(sum[:])
 	}
 	for _, f := range s.Files {
-		want[f.Name] = f.Digests[digest.SHA256]
+		want[f.Name] = f.Digests.Of(digest.SHA256)
 	}
 	// The same files with another record, from another folder perhaps: only the
 	// record is written anew.
@@ -274,8 +274,8 @@ func (s *Staging) write(ctx context.Context, temp string, missing []string, want
 			continue
 		}
 		got, err := digestOf(filepath.Join(temp, filepath.FromSlash(f.Name)))
-		if err != nil || got != f.Digests[digest.SHA256] {
-			return fmt.Errorf("%s does not read back as it was written (%s, and not %s); nothing was put in place: check the disk, and that nobody changes the package", f.Name, got, f.Digests[digest.SHA256])
+		if err != nil || got != f.Digests.Of(digest.SHA256) {
+			return fmt.Errorf("%s does not read back as it was written (%s, and not %s); nothing was put in place: check the disk, and that nobody changes the package", f.Name, got, f.Digests.Of(digest.SHA256))
 		}
 	}
 	return nil

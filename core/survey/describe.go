@@ -529,7 +529,7 @@ func (s *Survey) lateDigests(ctx context.Context, o Options) error {
 	need := map[string][]digest.Algorithm{}
 	for _, it := range s.Items {
 		for _, p := range it.Published {
-			if _, ok := it.Digests[p.Sum.Algorithm]; !ok && !slices.Contains(need[it.Address], p.Sum.Algorithm) {
+			if it.Digests.Of(p.Sum.Algorithm) == "" && !slices.Contains(need[it.Address], p.Sum.Algorithm) {
 				need[it.Address] = append(need[it.Address], p.Sum.Algorithm)
 			}
 		}
@@ -571,8 +571,8 @@ type lateSink struct {
 func (l *lateSink) End(*archive.Content, []archive.Problem) error {
 	l.all.mu.Lock()
 	defer l.all.mu.Unlock()
-	for a, hex := range l.Sums() {
-		l.it.Digests[a] = hex
+	for _, sum := range l.Sums() {
+		l.it.Digests = append(l.it.Digests, sum)
 	}
 	return nil
 }

@@ -66,7 +66,7 @@ type Survey struct {
 	Name    string // first level of every address
 	Folder  bool
 	Size    int64
-	Digests map[digest.Algorithm]string // of the file; none for a folder
+	Digests digest.Set // of the file; none for a folder
 	Items   []*Item                     // the package file itself first, then as the archives list them
 
 	// Rulebook and Entry describe the download, where one does.
@@ -99,7 +99,7 @@ type Item struct {
 	Kind    string // as in JSON: "uimage", "zip", "text", "unknown"
 	Role    string // "manifest", "checksums", "notes" or ""
 	Size    int64
-	Digests map[digest.Algorithm]string
+	Digests digest.Set
 	Image   *image.Image // nil when it has no header that is read
 	// Witnesses are the sources that speak of the item.
 	Witnesses []fact.Witness
@@ -356,6 +356,9 @@ func Run(ctx context.Context, path string, o Options) (*Survey, error) {
 		if err := s.lateDigests(ctx, o); err != nil {
 			return nil, err
 		}
+		if root := s.Root(); root != nil && !s.Folder {
+			s.Digests = root.Digests
+		}
 	}
 	if err := s.verify(ctx, o); err != nil {
 		return nil, err
@@ -428,7 +431,7 @@ func (s *Survey) comparePublished() {
 	for _, it := range s.Items {
 		for i := range it.Published {
 			p := &it.Published[i]
-			if p.Got = it.Digests[p.Sum.Algorithm]; p.Wrong() {
+			if p.Got = it.Digests.Of(p.Sum.Algorithm); p.Wrong() {
 				it.Problems = append(it.Problems, archive.Problem{Item: it.Address, Class: Mismatch,
 					What:   fmt.Sprintf("its %s is not the published one: %s says %s, the content gives %s", p.Sum.Algorithm, p.Source.Where(), p.Sum.Hex, p.Got),
 					Advice: "download the package again; if it stays so, ask the maker"})
@@ -543,7 +546,7 @@ type sink struct {
 func (s *sink) Skip() bool { return s.c.options.Quick && s.it.text == nil }
 
 // Sum implements archive.Summer.
-func (s *sink) Sum() string { return s.it.Digests[digest.SHA256] }
+func (s *sink) Sum() string { return s.it.Digests.Of(digest.SHA256) }
 
 // Keep implements archive.Keeper.
 func (s *sink) Keep() bool { return s.reading.Keep() || s.deep() }

@@ -165,7 +165,7 @@ func appendRecord(file, by string, t *plan.Target, doc present.Confirmed, after 
 		line.Captures = append(line.Captures, recordFile{a, fmt.Sprintf("%x", sha256.Sum256(data))})
 	}
 	for _, f := range t.Files() {
-		line.Images = append(line.Images, recordFile{f.Address, f.Digests[digest.SHA256]})
+		line.Images = append(line.Images, recordFile{f.Address, f.Digests.Of(digest.SHA256)})
 	}
 	text, err := json.Marshal(line)
 	if err != nil {

@@ -157,7 +157,7 @@ func (r *recovering) bringBack(ctx context.Context, c *call, doc present.Recover
 			settle = 5 * time.Minute
 		}
 	}
-	w := &rescue.Watch{Waits: rule.Signs.PingTTL, Old: rule.NotYet.PingTTL, New: rule.Afterwards.Signs.PingTTL, Image: image, SHA256: chosen.Item.Digests["sha256"], Name: doc.Name(),
+	w := &rescue.Watch{Waits: rule.Signs.PingTTL, Old: rule.NotYet.PingTTL, New: rule.Afterwards.Signs.PingTTL, Image: image, SHA256: chosen.Item.Digests.Of("sha256"), Name: doc.Name(),
 		Device: &net.UDPAddr{IP: ip.AsSlice(), Port: port}, Serve: rule.Transfer.Direction.Text == "serve", For: r.within, Settle: settle,
 		Transfer: tftp.Options{Timeout: 500 * time.Millisecond, Retries: 8}}
 	if b := rule.Transfer.Blocksize; b != nil && *b {

@@ -332,7 +332,7 @@ func SurveyJSON(s *survey.Survey) any {
 		Kind      string                      `json:"kind"`
 		Role      string                      `json:"role,omitempty"`
 		Component string                      `json:"component,omitempty"`
-		Digests   map[digest.Algorithm]string `json:"digests"`
+		Digests   digest.Set `json:"digests"`
 		Image     *jsonImage                  `json:"image,omitempty"`
 		Contents  *jsonContents               `json:"contents,omitempty"`
 		Map       []jsonRegion                `json:"map,omitempty"`
@@ -344,7 +344,7 @@ func SurveyJSON(s *survey.Survey) any {
 	type pkg struct {
 		Name     string                      `json:"name"`
 		Size     int64                       `json:"size"`
-		Digests  map[digest.Algorithm]string `json:"digests"`
+		Digests  digest.Set `json:"digests"`
 		Folder   bool                        `json:"folder,omitempty"`
 		Handling string                      `json:"handling,omitempty"`
 		Facts    []jsonFact                  `json:"facts,omitempty"`
@@ -358,7 +358,7 @@ func SurveyJSON(s *survey.Survey) any {
 		Notes    []string      `json:"notes,omitempty"`
 	}{about{"survey", Edition}, pkg{Name: s.Name, Size: s.Size, Digests: s.Digests, Folder: s.Folder, Facts: factsJSON(s.NameClaim)}, []item{}, signedJSON(s.Signatures), problemsJSON(s.Problems), s.Notes}
 	if doc.Package.Digests == nil {
-		doc.Package.Digests = map[digest.Algorithm]string{}
+		doc.Package.Digests = digest.Set{}
 	}
 	if s.Entry != nil {
 		doc.Package.Handling = s.Entry.Handling.Text
@@ -367,9 +367,9 @@ func SurveyJSON(s *survey.Survey) any {
 	return &itemStream{doc: doc, n: len(lines), at: func(i int) any {
 		it := lines[i].item
 		if f := lines[i].file; f != nil {
-			sums := map[digest.Algorithm]string{}
+			sums := digest.Set{}
 			if f.SHA256 != "" {
-				sums[digest.SHA256] = f.SHA256
+				sums = append(sums, digest.Sum{Algorithm: digest.SHA256, Hex: f.SHA256})
 			}
 			return item{Path: it.Address + "::" + f.Path, Size: f.Size, Kind: f.Kind, Digests: sums, Facts: []jsonFact{}, Problems: []jsonProblem{}}
 		}

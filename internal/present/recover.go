@@ -186,7 +186,7 @@ type jsonEvent struct {
 func RecoverJSON(r Recovered) any {
 	out := jsonRecovery{Fitcheck: about{"recover", Edition}, Verdict: string(r.Verdict), Device: r.Device.Name.Text, Because: r.Why, Nothing: r.Nothing, Stored: r.Slots, Steps: []jsonInstruction{}, Outcome: string(r.Outcome), Ended: r.Ended}
 	item := func(i plan.RecoveryImage) jsonRecoveryItem {
-		return jsonRecoveryItem{i.Item.Address, i.Survey.Path, i.Component, i.Version, i.Item.Size, i.Item.Digests["sha256"], string(i.Verdict), checksJSON(i.Checks)}
+		return jsonRecoveryItem{i.Item.Address, i.Survey.Path, i.Component, i.Version, i.Item.Size, i.Item.Digests.Of("sha256"), string(i.Verdict), checksJSON(i.Checks)}
 	}
 	if r.Chosen != nil {
 		one := item(*r.Chosen)

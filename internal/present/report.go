@@ -279,7 +279,7 @@ func reportText(pkg string, e evidence.Excerpt) reportExcerpt {
 // reportTree lists the items of a package.
 func reportTree(s *survey.Survey) reportPackage {
 	p := reportPackage{Name: Safe(s.Name), Size: Bytes(s.Size)}
-	if d := s.Digests["sha256"]; d != "" {
+	if d := s.Digests.Of("sha256"); d != "" {
 		p.Digest = "sha256:" + d
 	}
 	for i, it := range s.Items {
@@ -297,7 +297,7 @@ func reportTree(s *survey.Survey) reportPackage {
 				says = append(says, n)
 			}
 		}
-		if d := it.Digests["sha256"]; d != "" {
+		if d := it.Digests.Of("sha256"); d != "" {
 			says = append(says, "sha256 "+d[:16]+"…")
 		}
 		item.Says = Safe(strings.Join(says, ", "))

@@ -93,7 +93,7 @@ func (s *Screen) Staged(d Stage) {
 	s.blank()
 	var rows []table.Row
 	for _, f := range d.Files {
-		rows = append(rows, table.Row{Safe(f.Name), Bytes(f.Size), Safe(uses(f)), f.Digests[digest.SHA256][:16] + "…"})
+		rows = append(rows, table.Row{Safe(f.Name), Bytes(f.Size), Safe(uses(f)), f.Digests.Of(digest.SHA256)[:16] + "…"})
 	}
 	s.table(table.Row{"file", "size", "for", "sha256"}, rows, nil)
 	s.blank()
@@ -167,7 +167,7 @@ func StageJSON(d Stage) any {
 func servingJSON(files []plan.Serving) []jsonServing {
 	out := []jsonServing{}
 	for _, f := range files {
-		j := jsonServing{Path: f.Name, Size: f.Size, SHA256: f.Digests[digest.SHA256], Source: f.Address, Whole: f.Whole, For: []jsonUse{}}
+		j := jsonServing{Path: f.Name, Size: f.Size, SHA256: f.Digests.Of(digest.SHA256), Source: f.Address, Whole: f.Whole, For: []jsonUse{}}
 		for _, u := range f.For {
 			use := jsonUse{u.Device, u.Member, u.Component, u.Release, u.Slot, u.Hop}
 			if u.Member == u.Device {

@@ -144,7 +144,7 @@ func (s *Screen) item(v *survey.Survey, it *survey.Item, opened bool) {
 	detail := func(label, t string) {
 		s.hanging(strings.Repeat(" ", indent+6)+s.paint(faint, pad(label, 10)), indent+16, plain, t)
 	}
-	if d := it.Digests["sha256"]; d != "" {
+	if d := it.Digests.Of("sha256"); d != "" {
 		detail("sha256", d)
 	}
 	if c := it.Contents; c != nil {

@@ -73,7 +73,7 @@ func TestSurveyText(t *testing.T) {
 		assert.LessOrEqual(t, len([]rune(l)), 100)
 	}
 	for _, it := range v.Items {
-		assert.Contains(t, out, it.Digests["sha256"])
+		assert.Contains(t, out, it.Digests.Of("sha256"))
 	}
 
 	v = surveyed(t, "p.zip", zipOf(t, []string{"a.img"}, uimage("QM-24T 8.4.2", "payload")), survey.Options{})

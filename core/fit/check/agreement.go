@@ -264,8 +264,8 @@ func (c *Case) revisionsIn(text string) []string {
 func (c *Case) rival(k Component, best, other *Candidate) Line {
 	base := Line{Component: k.Name, Device: c.Hardware(), Package: best.Item.Address + " and " + other.Item.Address,
 		Sources: []Cited{c.ofDevice(), best.cite(), other.cite()}}
-	switch d := best.Item.Digests["sha256"]; {
-	case d != "" && d == other.Item.Digests["sha256"]:
+	switch d := best.Item.Digests.Of("sha256"); {
+	case d != "" && d == other.Item.Digests.Of("sha256"):
 		return agreementSame.become(base)
 	case c.compareVersions(k, best, other) > 0:
 		return agreementNewer.become(base, best.Item.Address)

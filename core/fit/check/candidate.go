@@ -390,8 +390,8 @@ func (c *Case) compareVersions(k Component, a, b *Candidate) int {
 
 func (c *Case) passedOver(k Component, o, best *Candidate) PassedOver {
 	p := PassedOver{Component: k.Name, Item: o.Item.Address, Because: "the other one was found first"}
-	switch d := o.Item.Digests["sha256"]; {
-	case d != "" && d == best.Item.Digests["sha256"]:
+	switch d := o.Item.Digests.Of("sha256"); {
+	case d != "" && d == best.Item.Digests.Of("sha256"):
 		p.Because = "it is the same as the chosen one, to the last byte"
 	case c.compareVersions(k, best, o) > 0:
 		p.Because = "the other one is newer"
