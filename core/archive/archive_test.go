@@ -31,6 +31,7 @@ type notes struct {
 	items    []*Item
 	problems []Problem
 	files    []*Item // of file systems
+	listed   map[string]content.File
 }
 
 type noteSink struct {
@@ -54,6 +55,10 @@ func (s *noteSink) File(f *content.File, data io.Reader) error {
 	defer s.n.mu.Unlock()
 	it := s.it.child(f.Path, f.Size, 1, s.files)
 	s.files++
+	if s.n.listed == nil {
+		s.n.listed = map[string]content.File{}
+	}
+	s.n.listed[f.Path] = *f
 	if s.n.files = append(s.n.files, it); f.Mode.IsRegular() && data != nil {
 		s.n.content[it.Address] = string(text)
 	}

@@ -571,8 +571,6 @@ type lateSink struct {
 func (l *lateSink) End(*archive.Content, []archive.Problem) error {
 	l.all.mu.Lock()
 	defer l.all.mu.Unlock()
-	for _, sum := range l.Sums() {
-		l.it.Digests = append(l.it.Digests, sum)
-	}
+	l.it.Digests = append(l.it.Digests, l.Sums()...)
 	return nil
 }
