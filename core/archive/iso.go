@@ -348,7 +348,8 @@ func (t *isoTree) record(r []byte) (f *isoFile, folder []byte, err error) {
 
 // rockRidge reads the entries of Rock Ridge: signature 2, length 1, version 1, data.
 func (t *isoTree) rockRidge(f *isoFile, area, r []byte) (*isoFile, []byte, error) {
-	var name, target strings.Builder
+	var name strings.Builder
+	var target isoLink
 	folder := r
 	for more := 0; area != nil && more < isoMaxContinue; more++ {
 		var next []byte
@@ -365,7 +366,7 @@ func (t *isoTree) rockRidge(f *isoFile, area, r []byte) (*isoFile, []byte, error
 			case sig == "PX" && len(e) >= 8:
 				f.mode = content.UnixMode(binary.LittleEndian.Uint32(e[4:]))
 			case sig == "SL" && len(e) >= 5:
-				isoLink(&target, e[5:])
+				target.add(e[5:])
 			case sig == "ZF":
 				f.packed = true
 			case sig == "CL" && len(e) >= 8:
@@ -400,23 +401,29 @@ func (t *isoTree) rockRidge(f *isoFile, area, r []byte) (*isoFile, []byte, error
 	return f, folder, nil
 }
 
-// isoLink adds the components of a symbolic link: flags 1, length 1, text.
-func isoLink(to *strings.Builder, b []byte) {
+// isoLink is the target of a symbolic link, put together from its components.
+type isoLink struct {
+	strings.Builder
+	open bool // the next component goes on with the last one
+}
+
+// add adds the components of one entry: flags 1, length 1, text.
+func (l *isoLink) add(b []byte) {
 	for len(b) >= 2 && 2+int(b[1]) <= len(b) {
 		flags, text := b[0], string(b[2:2+int(b[1])])
 		b = b[2+int(b[1]):]
+		if l.Len() > 0 && !l.open && !strings.HasSuffix(l.String(), "/") {
+			l.WriteString("/")
+		}
+		l.open = flags&1 != 0
 		switch {
 		case flags&8 != 0:
-			to.WriteString("/")
-			continue
+			text = "/"
 		case flags&2 != 0:
 			text = "."
 		case flags&4 != 0:
 			text = ".."
 		}
-		to.WriteString(text)
-		if flags&1 == 0 && len(b) > 0 {
-			to.WriteString("/")
-		}
+		l.WriteString(text)
 	}
 }
