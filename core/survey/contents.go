@@ -2,6 +2,7 @@ package survey
 
 import (
 	"io"
+	"path"
 	"slices"
 	"strings"
 
@@ -39,11 +40,14 @@ func (s *sink) Promote(address string) bool { return s.c.named(address) }
 
 // named tells whether a rulebook names a file: as a manifest, a list, a signature or an item.
 func (c *collector) named(address string) bool {
-	path := globPath(address)
+	if c.options.promote[address] {
+		return true
+	}
+	address = globPath(address)
 	for _, rb := range c.options.Rulebooks {
 		for _, p := range rb.Packages {
 			for _, g := range p.Globs() {
-				if pointsAt(g) && g.Match(path) {
+				if pointsAt(g) && g.Match(address) {
 					return true
 				}
 			}
@@ -51,6 +55,40 @@ func (c *collector) named(address string) bool {
 	}
 	return false
 }
+
+// absent is a file that a list names and no item is.
+type absent struct{ list, file string }
+
+// withinFileSystems gives the addresses at which files that lists name may lie in the file
+// systems of the package: those that a list lies in itself, and those that lie beside it.
+func (s *Survey) withinFileSystems() map[string]bool {
+	all := s.FileSystems()
+	if len(all) == 0 || len(s.absent) == 0 {
+		return nil
+	}
+	out := map[string]bool{}
+	for _, a := range s.absent {
+		file := path.Clean(strings.ReplaceAll(a.file, `\`, "/"))
+		if path.IsAbs(file) {
+			file = strings.TrimPrefix(file, "/")
+		}
+		folder := "."
+		if i := strings.LastIndex(a.list, "::"); i >= 0 {
+			folder = path.Dir(a.list[i+2:])
+		}
+		for _, fsys := range all {
+			for _, p := range []string{file, path.Join(folder, file)} {
+				if p != ".." && !strings.HasPrefix(p, "../") && len(out) < maxPromoted {
+					out[fsys.Address+"::"+p] = true
+				}
+			}
+		}
+	}
+	return out
+}
+
+// maxPromoted is how many addresses are looked for.
+const maxPromoted = 100_000
 
 // pointsAt tells whether a glob names files, not only a kind of them: "**/*.bin" is met by
 // the data of any system, and says nothing of those.

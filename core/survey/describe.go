@@ -218,13 +218,14 @@ func (it *Item) addProblems(all []manifest.Problem) {
 func (s *Survey) join(m *manifest.Manifest) {
 	claims := map[*Item][]fact.Claim{}
 	var order []*Item
-	absent := 0
+	missing := 0
 	for _, r := range m.Records {
 		src := fact.Source{Kind: fact.Manifest, File: m.Address, Line: r.Line}
 		it := s.resolve(m.Address, r.File)
 		if it == nil {
 			s.Missing = append(s.Missing, Missing{r.File, src, r.Claim})
-			if absent++; absent <= manifest.MaxTold {
+			s.absent = append(s.absent, absent{m.Address, r.File})
+			if missing++; missing <= manifest.MaxTold {
 				s.problem(m.Address, archive.Problem{Item: m.Address, Class: Absent,
 					What: fmt.Sprintf("line %d lists %s, which is not in the package", r.Line, r.File), Advice: "download the package again, or get the missing file"})
 			}
@@ -242,7 +243,7 @@ func (s *Survey) join(m *manifest.Manifest) {
 				What: fmt.Sprintf("it has %d bytes, and %s says %d", it.Size, src.Where(), r.Size), Advice: "download the package again"})
 		}
 	}
-	s.moreAbsent(m.Address, absent)
+	s.moreAbsent(m.Address, missing)
 	for _, it := range order {
 		it.Witnesses = append(it.Witnesses, fact.Witness{Kind: fact.Manifest, Name: m.Address, Claims: claims[it]})
 	}
@@ -331,7 +332,7 @@ func (s *Survey) neighbours(level string) []string {
 	if s.beside == nil {
 		s.beside = map[string][]string{}
 		for _, it := range s.Items {
-			if it.Container == archive.None {
+			if it.Container == archive.None && it.Contents == nil {
 				continue
 			}
 			around := ""
@@ -509,17 +510,20 @@ func (s *Survey) readSums() {
 		list := manifest.ReadSums(it.Address, it.plain())
 		s.Sums = append(s.Sums, list)
 		it.addProblems(list.Problems)
-		absent := 0
+		missing := 0
 		for _, e := range list.Entries {
 			src := fact.Source{Kind: fact.Checksums, File: it.Address, Line: e.Line}
 			if target := s.resolve(it.Address, e.File); target != nil {
 				target.publish(Published{Sum: e.Sum, Source: src})
-			} else if absent++; absent <= manifest.MaxTold {
+				continue
+			}
+			s.absent = append(s.absent, absent{it.Address, e.File})
+			if missing++; missing <= manifest.MaxTold {
 				it.Problems = append(it.Problems, archive.Problem{Item: it.Address, Class: Absent,
 					What: fmt.Sprintf("line %d lists %s, which is not in the package", e.Line, e.File), Advice: "download the package again, or get the missing file"})
 			}
 		}
-		s.moreAbsent(it.Address, absent)
+		s.moreAbsent(it.Address, missing)
 	}
 }
 

@@ -9,6 +9,7 @@ import (
 	"encoding/hex"
 	"fmt"
 	"hash/crc32"
+	"io/fs"
 	"os"
 	"path/filepath"
 	"strings"
@@ -289,4 +290,34 @@ func TestDeepOpens(t *testing.T) {
 	}
 	require.NotEmpty(t, s.Root().Map)
 	assert.Equal(t, "mbr", s.Root().Map[0].Kind)
+}
+
+// What the lists of a package name in a file system are items, with the digests and versions
+// that they give: a file system may be what is delivered.
+func TestListsReachIn(t *testing.T) {
+	boot, root := "boot loader, made up", "root, made up"
+	sum := func(text string) string { s := sha256.Sum256([]byte(text)); return hex.EncodeToString(s[:]) }
+	files := []node{{"manifest.txt", "boot images/boot.bin 3.1 " + sum(boot) + "\nmain images/root.img 8.4.2 " + sum("another") + "\n", 0o644}, {"images", "", fs.ModeDir | 0o755}, {"images/boot.bin", boot, 0o644}, {"images/root.img", root, 0o644}, {"images/other.bin", "other", 0o644}}
+	rb, err := rulebook.Read("r.yaml", []byte(`
+kind: rulebook
+title: made up
+models: {QM-8T: {families: [tram]}}
+families: {tram: {components: {boot: {title: boot}, main: {title: main}}}}
+packages:
+  - title: bundle
+    file: '^bundle\.cpio$'
+    manifest: {item: '**/manifest.txt', form: lines, record: '^(?P<component>\w+) (?P<file>\S+) (?P<version>\S+) (?P<sha256>\S+)$'}
+`))
+	require.NoError(t, err)
+	s := surveyOf(t, "bundle.cpio", cpioSystem(files), Options{Rulebooks: []*rulebook.Rulebook{rb}})
+	assert.Empty(t, s.Missing)
+	it := s.Find("bundle.cpio::images/boot.bin")
+	require.NotNil(t, it)
+	assert.Equal(t, "boot", it.Component())
+	require.Len(t, it.Published, 1)
+	assert.True(t, it.Published[0].OK())
+	it = s.Find("bundle.cpio::images/root.img")
+	require.NotNil(t, it)
+	assert.True(t, it.Published[0].Wrong(), "it is held against the digest that the manifest gives")
+	assert.Nil(t, s.Find("bundle.cpio::images/other.bin"))
 }

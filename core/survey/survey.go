@@ -43,6 +43,8 @@ type Options struct {
 	Deep bool
 	// Contents lists the files of file systems, with their digests.
 	Contents bool
+	// promote are addresses of files in file systems that lists of the package name.
+	promote map[string]bool
 	// Formats that items are told by; nil stands for the built-in ones.
 	Formats *image.Set
 	// Keys finds the kit's keys; nil leaves signatures alone.
@@ -67,7 +69,7 @@ type Survey struct {
 	Folder  bool
 	Size    int64
 	Digests digest.Set // of the file; none for a folder
-	Items   []*Item                     // the package file itself first, then as the archives list them
+	Items   []*Item    // the package file itself first, then as the archives list them
 
 	// Rulebook and Entry describe the download, where one does.
 	Rulebook *rulebook.Rulebook
@@ -88,6 +90,7 @@ type Survey struct {
 	Parts []*Survey
 
 	limits    archive.Limits
+	absent    []absent
 	refused   error // the bound that a text passes
 	byAddress map[string]*Item
 	beside    map[string][]string // archives by what they lie in
@@ -337,6 +340,11 @@ func Run(ctx context.Context, path string, o Options) (*Survey, error) {
 	}
 	if s.describe(o.Rulebooks); s.refused != nil {
 		return nil, s.refused
+	}
+	if o.promote == nil && !o.Quick {
+		if o.promote = s.withinFileSystems(); len(o.promote) > 0 {
+			return Run(ctx, path, o) // once more: now it is known which files matter
+		}
 	}
 	for _, it := range s.Items {
 		if it.text != nil && image.IsVersionFile(it.Name) {

@@ -327,27 +327,27 @@ func problemsJSON(all []archive.Problem) []jsonProblem {
 // SurveyJSON is the document "survey".
 func SurveyJSON(s *survey.Survey) any {
 	type item struct {
-		Path      string                      `json:"path"`
-		Size      int64                       `json:"size"`
-		Kind      string                      `json:"kind"`
-		Role      string                      `json:"role,omitempty"`
-		Component string                      `json:"component,omitempty"`
-		Digests   digest.Set `json:"digests"`
-		Image     *jsonImage                  `json:"image,omitempty"`
-		Contents  *jsonContents               `json:"contents,omitempty"`
-		Map       []jsonRegion                `json:"map,omitempty"`
-		Nature    string                      `json:"nature,omitempty"`
-		Signed    []jsonSigned                `json:"signatures,omitempty"`
-		Facts     []jsonFact                  `json:"facts"`
-		Problems  []jsonProblem               `json:"problems"`
+		Path      string        `json:"path"`
+		Size      int64         `json:"size"`
+		Kind      string        `json:"kind"`
+		Role      string        `json:"role,omitempty"`
+		Component string        `json:"component,omitempty"`
+		Digests   digest.Set    `json:"digests"`
+		Image     *jsonImage    `json:"image,omitempty"`
+		Contents  *jsonContents `json:"contents,omitempty"`
+		Map       []jsonRegion  `json:"map,omitempty"`
+		Nature    string        `json:"nature,omitempty"`
+		Signed    []jsonSigned  `json:"signatures,omitempty"`
+		Facts     []jsonFact    `json:"facts"`
+		Problems  []jsonProblem `json:"problems"`
 	}
 	type pkg struct {
-		Name     string                      `json:"name"`
-		Size     int64                       `json:"size"`
+		Name     string     `json:"name"`
+		Size     int64      `json:"size"`
 		Digests  digest.Set `json:"digests"`
-		Folder   bool                        `json:"folder,omitempty"`
-		Handling string                      `json:"handling,omitempty"`
-		Facts    []jsonFact                  `json:"facts,omitempty"`
+		Folder   bool       `json:"folder,omitempty"`
+		Handling string     `json:"handling,omitempty"`
+		Facts    []jsonFact `json:"facts,omitempty"`
 	}
 	doc := struct {
 		Fitcheck about         `json:"fitcheck"`
