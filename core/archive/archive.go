@@ -70,6 +70,8 @@ type Item struct {
 	// Order sorts items as their containers list them, see Before.
 	Order []int
 
+	// In is what it lies in directly.
+	In Container
 	// Part: it lies inside an image, as a part of it; Within: in something that does.
 	Part, Within bool
 

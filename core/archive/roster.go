@@ -98,24 +98,29 @@ func (t *top) hints() bool {
 	return slices.ContainsFunc(rootFolders, func(name string) bool { return t.folders[name] })
 }
 
-// root tells whether it is that of the files of a system as it runs, in which links,
-// devices and names that differ in case only are as they should be.
-func (t *top) root() bool {
+func (t *top) telling() int {
 	n := 0
 	for _, name := range tellingRoot {
 		if t.folders[name] {
 			n++
 		}
 	}
-	return n >= enoughTelling || n == enoughTelling-1 && !t.others
+	return n
 }
+
+// root tells whether it is that of the files of a system as it runs.
+func (t *top) root() bool { return t.telling() >= enoughTelling }
+
+// like tells whether links, devices and names that differ in case only are as they should
+// be: in a system as it runs, and in what is unpacked over one.
+func (t *top) like() bool { return t.root() || t.telling() == enoughTelling-1 && !t.others }
 
 func (r *roster) rootFileSystem() bool {
 	var t top
 	for _, m := range r.members {
 		t.add(m.name, m.kind == fileMember)
 	}
-	return t.root()
+	return t.like()
 }
 
 // judge tells what is wrong with the members together, once all of them have

@@ -104,7 +104,7 @@ func (w *walker) stream(p *pass) error {
 		given = m.z.Name
 	}
 	switch {
-	case tar && p.lister() != nil && tarHints(head):
+	case tar && p.mayBeRoot(head):
 		err = w.streamedTar(p, z, inner, given)
 	case tar:
 		err = w.tar(p, inner, 2)

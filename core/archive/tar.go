@@ -39,7 +39,7 @@ func IsTar(head []byte) bool {
 
 // tarItem opens an item that is a tar: one of files that are items, or the files of a system.
 func (w *walker) tarItem(p *pass, head []byte) error {
-	if p.lister() == nil || !tarHints(head) {
+	if !p.mayBeRoot(head) {
 		return w.tar(p, p, 1)
 	}
 	return w.random(p, func(at io.ReaderAt, size int64) error {
@@ -51,6 +51,13 @@ func (w *walker) tarItem(p *pass, head []byte) error {
 		l.told.end()
 		return err
 	})
+}
+
+// mayBeRoot tells whether it is worth listing a tar to know whether it holds the files of a
+// system. Those of a package that is installed over a system lie in an ar archive, and are
+// that package's.
+func (p *pass) mayBeRoot(head []byte) bool {
+	return p.lister() != nil && p.it.In != Ar && tarHints(head)
 }
 
 // tarMember takes the members of a tar as they come.

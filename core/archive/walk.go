@@ -258,7 +258,7 @@ spawn:
 func (it *Item) child(name string, size int64, levels int, order int) *Item {
 	recoded := !utf8.ValidString(name)
 	name = printable(name)
-	return &Item{Within: it.Part || it.Within, Recoded: recoded, Address: it.Address + "::" + name, Name: name, Size: size, Depth: it.Depth + levels,
+	return &Item{In: it.Container, Within: it.Part || it.Within, Recoded: recoded, Address: it.Address + "::" + name, Name: name, Size: size, Depth: it.Depth + levels,
 		Order: append(append([]int(nil), it.Order...), order)}
 }
 

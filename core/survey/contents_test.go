@@ -211,3 +211,18 @@ func gz(t *testing.T, data []byte) []byte {
 	require.NoError(t, w.Close())
 	return b.Bytes()
 }
+
+// The files of a package that is installed over a system are that package's.
+func TestPackageOverASystem(t *testing.T) {
+	data := tarSystem(system)
+	deb := "!<arch>\n"
+	for _, m := range []struct{ name, data string }{{"debian-binary", "2.0\n"}, {"data.tar", string(data)}} {
+		deb += fmt.Sprintf("%-16s%-12d%-6d%-6d%-8s%-10d`\n", m.name, 0, 0, 0, "100644", len(m.data)) + m.data
+	}
+	s := surveyOf(t, "p.deb", []byte(deb), Options{})
+	assert.Empty(t, s.FileSystems())
+	assert.NotNil(t, s.Find("p.deb::data.tar::./etc/os-release"))
+	for _, p := range s.Problems {
+		assert.Equal(t, archive.Note, p.Class, "links and devices are as they should be: %v", p)
+	}
+}
