@@ -211,7 +211,7 @@ func TestSignaturesOfOtherTools(t *testing.T) {
 				files["m.sig"] = sig
 			}
 			program.Write(t, dir, "p.zip", program.ZipOf(t, files))
-			return program.Call(t, dir, "match", "-device", "d", "p.zip")
+			return program.Call(t, dir, "match", "-why", "-device", "d", "p.zip")
 		}
 		r := match(sig, []byte(manifest))
 		require.Equal(t, 0, r.Status, r.Out+r.Errout)

@@ -58,6 +58,8 @@ type Chosen struct {
 	Slot    string
 	// Coverage cuts the image into stretches, each with what proves it.
 	Coverage []digest.Cover
+	// From is the version that is installed now; "" where it is not known.
+	From string
 }
 
 // Proof is the weakest that a verdict rests on: a stretch of an image and what proves it.
@@ -217,13 +219,21 @@ func judge(c *check.Case) Member {
 	m.Checks = append(m.Checks, c.Carried()...)
 	for _, k := range c.Components() {
 		if best := c.Chosen[k.Name]; best != nil {
-			m.Chosen = append(m.Chosen, Chosen{k.Name, best.Item.Address, c.Configuration(best.Item), best.Version().Value, best.Slot, c.Proofs(best.Item)})
+			m.Chosen = append(m.Chosen, Chosen{k.Name, best.Item.Address, c.Configuration(best.Item), best.Version().Value, best.Slot, c.Proofs(best.Item), installedText(c, k.Name)})
 		}
 	}
 	m.Checks = check.Sort(m.Checks)
 	m.Verdict, m.family = check.Worst(m.Checks), c.ToFamily()
 	m.release, m.scheme, m.schemes = c.Release, c.Rules.Scheme(c.Main()), c.Rules.Scheme
 	return m
+}
+
+// installedText is the version that is installed of a component, where it is known.
+func installedText(c *check.Case, component string) string {
+	if v := c.Installed(component); v.Known() {
+		return v.Text()
+	}
+	return ""
 }
 
 // pick chooses an image for every component. The main image says which release the

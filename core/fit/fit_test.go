@@ -294,7 +294,7 @@ func TestMatch(t *testing.T) {
 			require.Len(t, got.Coverage, 2, "header and payload")
 			assert.Equal(t, "checksum", v.Weakest.By.String())
 			got.Coverage = nil
-			assert.Equal(t, Chosen{"main", "qm-8.4.2.zip::a.img", "", "8.4.2", "B", nil}, got)
+			assert.Equal(t, Chosen{"main", "qm-8.4.2.zip::a.img", "", "8.4.2", "B", nil, got.From}, got)
 			assert.Equal(t, "8.4.2", v.Release)
 		}},
 

@@ -25,11 +25,15 @@ func (s *Screen) match(v *fit.Verdict, instead *fit.Verdict, brief bool) {
 	}
 	verdict()
 	s.aboutMembers(v, len(word)+2)
-	if t := weakestProof(v); t != "" {
+	if t := weakestProof(v); t != "" && s.Why {
 		s.line(len(word)+2, plain, t)
 	}
 	for _, n := range v.Notes {
 		s.line(len(word)+2, info, n)
+	}
+	if !s.Why {
+		s.short(v, instead)
+		return
 	}
 	all := collapse(v)
 	s.component = 5

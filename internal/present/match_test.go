@@ -3,6 +3,7 @@ package present
 import (
 	"bytes"
 	"encoding/json"
+	"slices"
 	"strings"
 	"testing"
 
@@ -11,6 +12,7 @@ import (
 
 	"fitcheck/core/fact"
 	"fitcheck/core/fit"
+	"fitcheck/core/fit/check"
 )
 
 func cited(side, value string, s fact.Source) fit.Cited {
@@ -37,8 +39,63 @@ var (
 
 func screen(v *fit.Verdict, width int) string {
 	var b bytes.Buffer
-	(&Screen{Out: &b, Width: width}).match(v, nil, false)
+	(&Screen{Out: &b, Width: width, Why: true}).match(v, nil, false)
 	return b.String()
+}
+
+// glance is a verdict on one screen.
+func glance(v *fit.Verdict) string {
+	var b bytes.Buffer
+	(&Screen{Out: &b, Width: 100}).match(v, nil, false)
+	return b.String()
+}
+
+// On one screen stand the verdict, the matrix, what is open with both sides, the images with
+// both versions, what to do next, and how to see all of it.
+func TestMatchAtAGlance(t *testing.T) {
+	v := verdict(fit.Misfit, model, published, revision, region)
+	v.Members[0].Chosen[0].From = "8.2.1"
+	out := glance(v)
+	inOrder(t, out, "MISFIT", "p.zip does NOT fit cab-07", "component", "model", "rev", "main", "ok", "X", "install", "?", "What decides it",
+		"for B1, and the device is an A2", "A2 (device file cab.yaml:4)", "B1 (manifest ::m.txt:4)", "nothing to compare with",
+		"Images that come nearest", "8.2.1 -> 8.4.2", "slot B", "What to do next", "1. get the image for A2", "2. give -digest", "-why shows every source")
+	assert.NotContains(t, out, "names the model", "what fits is a cell")
+	out = glance(verdict(fit.Fits, slot, model, region))
+	inOrder(t, out, "FITS", "component", "ok", "Images to install", "What to do next", "2 checks fit")
+	assert.NotContains(t, out, "What decides it")
+}
+
+// A cell is the worst of its checks; members that come out the same share a row; columns of
+// which nothing is said are left out.
+func TestMatrix(t *testing.T) {
+	v := verdict(fit.Misfit, model, slot)
+	v.Group = "stack"
+	v.Members = append(v.Members, fit.Member{Name: "two", Chosen: v.Members[0].Chosen, Checks: []fit.Check{model, revision, {Check: "agreement", Component: "main", Outcome: fit.Unsettled}}})
+	v.Members[0].Name = "one"
+	m := matrixOf(v)
+	cell := func(member, component, column string) fit.Outcome {
+		for _, r := range m.rows {
+			if r.member == member && r.component == component {
+				if i := slices.Index(m.columns, column); i >= 0 {
+					return r.cells[i]
+				}
+			}
+		}
+		return "none"
+	}
+	assert.Equal(t, fit.Misfit, cell("two", "main", "rev"))
+	assert.Equal(t, fit.Unsettled, cell("two", "main", "agree"))
+	assert.Equal(t, fit.Fits, cell("one", "main", "model"))
+	assert.Equal(t, fit.Fits, cell("one", "main", "room"))
+	assert.NotContains(t, m.columns, "signed")
+	v.Members[1].Checks = v.Members[0].Checks
+	m = matrixOf(v)
+	assert.Equal(t, fit.Fits, cell("all", "main", "model"))
+	for _, c := range check.All() {
+		if c.Of == "" {
+			assert.NotEmpty(t, c.Column, "%s stands in no column", c.Name)
+		}
+	}
 }
 
 // inOrder holds when the texts stand in the output one after the other.

@@ -33,7 +33,7 @@ func stack() Answer {
 
 func TestGroupsOnTheScreen(t *testing.T) {
 	var b bytes.Buffer
-	(&Screen{Out: &b, Width: 100}).Answers([]Answer{stack()})
+	(&Screen{Out: &b, Width: 100, Why: true}).Answers([]Answer{stack()})
 	inOrder(t, b.String(), "MISFIT", "p.zip does NOT fit depot", "depot is a stack of 2", "fits      one is a QM-8T", "misfit    two is a QM-8T",
 		"What decides it", "two would stay behind", "two: for B1", "What else was checked", "all members: ::a.img names", "one: slot B is free",
 		"What to do next", "1. q.zip of the kit (packages/q.zip) fits depot: take that one", "2. bring both", "3. get the image for A2")

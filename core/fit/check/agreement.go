@@ -8,7 +8,7 @@ import (
 	"fitcheck/core/truth"
 )
 
-var agreement = Register(&Check{Name: "agreement", Order: 50, Hardware: true, Doc: "Do the sources that speak of one image agree on what it is?"})
+var agreement = Register(&Check{Name: "agreement", Column: "agree", Order: 50, Hardware: true, Doc: "Do the sources that speak of one image agree on what it is?"})
 
 var (
 	agreementAgree        = agreement.Code("agree", Fits, "no two sources contradict each other on model, revision, architecture, family, component or version", "its sources agree", "")

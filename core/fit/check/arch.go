@@ -5,7 +5,7 @@ import (
 	"fitcheck/core/member"
 )
 
-var archReasons = respect(fact.Arch, 80, 200, "architecture")
+var archReasons = respect(fact.Arch, "arch", 80, 200, "architecture")
 
 var (
 	archNotNeeded = archReasons.Code("hardware_named", NotApplicable, "no source names the architecture, and a strong one names model and revision, or the board",

@@ -6,7 +6,7 @@ import (
 	"fitcheck/core/truth"
 )
 
-var attached = Register(&Check{Name: "attached", Order: 220, Doc: "Does the release still support what is attached?"})
+var attached = Register(&Check{Name: "attached", Column: "needs", Order: 220, Doc: "Does the release still support what is attached?"})
 
 var (
 	attachedKept    = attached.Code("supported", Fits, "nothing attached is dropped", "nothing attached is dropped", "")

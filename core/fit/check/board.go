@@ -2,4 +2,4 @@ package check
 
 import "fitcheck/core/fact"
 
-var _ = respect(fact.Board, 90, 300, "board")
+var _ = respect(fact.Board, "board", 90, 300, "board")

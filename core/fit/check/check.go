@@ -21,6 +21,8 @@ type Check struct {
 	Doc  string
 	// Order is its place among the lines of a verdict.
 	Order int
+	// Column is the group of checks among which it stands in the matrix of a verdict.
+	Column string
 	// Of is the command whose question it is, where that is not match.
 	Of string
 	// Respect is what it is about, where images and devices are compared in it.

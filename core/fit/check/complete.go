@@ -11,7 +11,7 @@ import (
 // Complete is the name of the check.
 const Complete = "complete"
 
-var complete = Register(&Check{Name: Complete, Order: 40, Lacking: true, Whole: true, Doc: "Is all there that the device needs?"})
+var complete = Register(&Check{Name: Complete, Column: "set", Order: 40, Lacking: true, Whole: true, Doc: "Is all there that the device needs?"})
 
 var (
 	completeAll      = complete.Code("all_there", Fits, "all that the manifest lists is there", "all that the manifest lists is there", "")

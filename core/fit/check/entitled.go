@@ -6,7 +6,7 @@ import (
 	"fitcheck/core/truth"
 )
 
-var entitledCheck = Register(&Check{Name: "entitled", Order: 230, Doc: "Is the release covered by the entitlement?"})
+var entitledCheck = Register(&Check{Name: "entitled", Column: "path", Order: 230, Doc: "Is the release covered by the entitlement?"})
 
 var (
 	entitledCovered = entitledCheck.Code("covered", Fits, "the release is not later than the entitlement", "the release is of %s", "")

@@ -8,7 +8,7 @@ import (
 	y "fitcheck/core/yamlfile"
 )
 
-var familyReasons = respect(fact.Family, 100, 100, "image family")
+var familyReasons = respect(fact.Family, "family", 100, 100, "image family")
 
 var (
 	familyOfRelease = familyReasons.Code("of_release", Fits, "no source names the family, and by the rulebook the release, or the model, has the device's", "the rulebook says so: %s", "")

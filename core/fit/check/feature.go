@@ -2,4 +2,4 @@ package check
 
 import "fitcheck/core/fact"
 
-var _ = respect(fact.Feature, 130, 50, "feature")
+var _ = respect(fact.Feature, "other", 130, 50, "feature")

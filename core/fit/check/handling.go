@@ -4,7 +4,7 @@ import (
 	"fitcheck/core/survey"
 )
 
-var handlingCheck = Register(&Check{Name: "handling", Order: 250, Doc: "Is the package in the state in which it must be served?"})
+var handlingCheck = Register(&Check{Name: "handling", Column: "serve", Order: 250, Doc: "Is the package in the state in which it must be served?"})
 
 var (
 	handlingUnpack   = handlingCheck.Code("to_unpack", Fits, "it must be unpacked before it is served, and can be", "it must be unpacked before it is served", "")

@@ -9,7 +9,7 @@ import (
 	"fitcheck/core/survey"
 )
 
-var kindCheck = Register(&Check{Name: "kind", Order: 25, Hardware: true, Doc: "Is it an image of a kind that the component takes?"})
+var kindCheck = Register(&Check{Name: "kind", Column: "whole", Order: 25, Hardware: true, Doc: "Is it an image of a kind that the component takes?"})
 
 var (
 	kindTaken    = kindCheck.Code("taken", Fits, "the rulebook lists its format for the component", "the rulebook lists %s for %s", "")

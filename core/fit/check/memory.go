@@ -6,7 +6,7 @@ import (
 	y "fitcheck/core/yamlfile"
 )
 
-var memoryCheck = Register(&Check{Name: "memory", Order: 200, Doc: "Has the device the memory that the release needs?"})
+var memoryCheck = Register(&Check{Name: "memory", Column: "room", Order: 200, Doc: "Has the device the memory that the release needs?"})
 
 var (
 	memoryEnough  = memoryCheck.Code("enough", Fits, "there is enough", "there is enough memory", "")

@@ -7,7 +7,7 @@ import (
 	"fitcheck/core/member"
 )
 
-var modelReasons = respect(fact.Model, 60, 1000, "model")
+var modelReasons = respect(fact.Model, "model", 60, 1000, "model")
 
 var modelNotNamed = modelReasons.Code("not_named", Unsettled, "no source says which model the image is for", "nothing in the package says which model it is for%s",
 	"find a manifest, release note or header title that names the model, and describe it in the rulebook")

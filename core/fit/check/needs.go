@@ -9,7 +9,7 @@ import (
 	"fitcheck/core/truth"
 )
 
-var needs = Register(&Check{Name: "needs", Order: 160, First: true, Lacking: true, Doc: "Does all hold that the release needs, once it is installed?"})
+var needs = Register(&Check{Name: "needs", Column: "needs", Order: 160, First: true, Lacking: true, Doc: "Does all hold that the release needs, once it is installed?"})
 
 var (
 	needsHolds    = needs.Code("holds", Fits, "what is needed is there", "%s", "")

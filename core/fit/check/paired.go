@@ -9,7 +9,7 @@ import (
 // Paired is the name of the check.
 const Paired = "paired"
 
-var paired = Register(&Check{Name: Paired, Order: 170, First: true, Lacking: true, Whole: true, Doc: "Do components that must carry one version carry one, once it is installed?"})
+var paired = Register(&Check{Name: Paired, Column: "set", Order: 170, First: true, Lacking: true, Whole: true, Doc: "Do components that must carry one version carry one, once it is installed?"})
 
 var (
 	pairedOne     = paired.Code("one_version", Fits, "they are at one version afterwards", "they are at one version afterwards: %s", "")

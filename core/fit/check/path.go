@@ -12,7 +12,7 @@ import (
 	"fitcheck/core/truth"
 )
 
-var pathCheck = Register(&Check{Name: "path", Order: 150, First: true, Whole: true, Doc: "May the device go there in one hop from what it runs?"})
+var pathCheck = Register(&Check{Name: "path", Column: "path", Order: 150, First: true, Whole: true, Doc: "May the device go there in one hop from what it runs?"})
 
 var (
 	pathAllowed     = pathCheck.Code("allowed", Fits, "one hop is allowed from what is installed", "%s%s", "")

@@ -2,4 +2,4 @@ package check
 
 import "fitcheck/core/fact"
 
-var _ = respect(fact.Platform, 120, 50, "platform")
+var _ = respect(fact.Platform, "other", 120, 50, "platform")

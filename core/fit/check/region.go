@@ -2,4 +2,4 @@ package check
 
 import "fitcheck/core/fact"
 
-var _ = respect(fact.Region, 110, 50, "region")
+var _ = respect(fact.Region, "other", 110, 50, "region")

@@ -5,7 +5,7 @@ import (
 	"fitcheck/core/member"
 )
 
-var revisionReasons = respect(fact.Revision, 70, 100, "hardware revision")
+var revisionReasons = respect(fact.Revision, "rev", 70, 100, "hardware revision")
 
 var (
 	revisionAlike = revisionReasons.Code("alike", NotApplicable, "no source names revisions, and by the rulebook all of the model share architecture and boards",

@@ -10,7 +10,7 @@ import (
 	y "fitcheck/core/yamlfile"
 )
 
-var roomCheck = Register(&Check{Name: "room", Order: 190, Doc: "Is there room for what lands on the device's storage?"})
+var roomCheck = Register(&Check{Name: "room", Column: "room", Order: 190, Doc: "Is there room for what lands on the device's storage?"})
 
 var (
 	roomEnough  = roomCheck.Code("enough", Fits, "there is enough free storage", "there is enough free storage", "")

@@ -10,7 +10,7 @@ import (
 	"fitcheck/core/survey"
 )
 
-var signatureCheck = Register(&Check{Name: "signature", Order: 30, Hardware: true, Doc: "Does the signature verify with the kit's key?"})
+var signatureCheck = Register(&Check{Name: "signature", Column: "signed", Order: 30, Hardware: true, Doc: "Does the signature verify with the kit's key?"})
 
 var (
 	signatureVerifies = signatureCheck.Code("verifies", Fits, "it verifies with the kit's key", "%s: %s", "")

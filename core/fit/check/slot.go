@@ -9,7 +9,7 @@ import (
 	y "fitcheck/core/yamlfile"
 )
 
-var slotCheck = Register(&Check{Name: "slot", Order: 180, Doc: "Does the image fit a slot, and is that not the one that runs?"})
+var slotCheck = Register(&Check{Name: "slot", Column: "room", Order: 180, Doc: "Does the image fit a slot, and is that not the one that runs?"})
 
 var (
 	slotFree     = slotCheck.Code("free", Fits, "a slot that is not active takes it", "it fits, and slot %s takes it", "")

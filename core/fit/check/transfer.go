@@ -11,7 +11,7 @@ import (
 	y "fitcheck/core/yamlfile"
 )
 
-var transferCheck = Register(&Check{Name: "transfer", Order: 240, Doc: "Do names and sizes keep to what the device's transfer carries?"})
+var transferCheck = Register(&Check{Name: "transfer", Column: "serve", Order: 240, Doc: "Do names and sizes keep to what the device's transfer carries?"})
 
 var (
 	transferKeeps   = transferCheck.Code("carried", Fits, "names and sizes keep to the rulebook's transfer", "names and sizes keep to what the transfer carries", "")

@@ -7,7 +7,7 @@ import (
 	"fitcheck/core/truth"
 )
 
-var uniform = Register(&Check{Name: "uniform", Order: 210, First: true, Lacking: true, Whole: true, Doc: "Do all members of a group end at one version?"})
+var uniform = Register(&Check{Name: "uniform", Column: "set", Order: 210, First: true, Lacking: true, Whole: true, Doc: "Do all members of a group end at one version?"})
 
 var (
 	uniformOne     = uniform.Code("one_version", Fits, "all members end at one version", "all %d members end at %s", "")

@@ -9,7 +9,7 @@ import (
 	"fitcheck/core/version"
 )
 
-var versionCheck = Register(&Check{Name: "version", Order: 260, Doc: "Would an older boot loader be written over a newer one, and what else is there to know of the versions?"})
+var versionCheck = Register(&Check{Name: "version", Column: "path", Order: 260, Doc: "Would an older boot loader be written over a newer one, and what else is there to know of the versions?"})
 
 var (
 	versionOlderBoot = versionCheck.Code("older_boot", Misfit, "an older boot loader would be written over a newer one", "the package brings %s %s, and the newer %s is installed: an older boot loader is never written over a newer one", "")

@@ -7,7 +7,7 @@ import (
 	"fitcheck/core/rulebook"
 )
 
-var withdrawn = Register(&Check{Name: "withdrawn", Order: 140, Doc: "Does the release still stand?"})
+var withdrawn = Register(&Check{Name: "withdrawn", Column: "path", Order: 140, Doc: "Does the release still stand?"})
 
 var (
 	withdrawnStands = withdrawn.Code("stands", Fits, "the release was not withdrawn", "the release was not withdrawn", "")
