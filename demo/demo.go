@@ -21,9 +21,11 @@ type File struct {
 // Case is one check of the story and how it must come out.
 type Case struct {
 	Name string
-	Tale string   // what the engineer is about to do
-	Args []string // arguments of fitcheck, run inside the kit
-	Exit int
+	Tale string // what the engineer is about to do
+	// Scene: it is one of those that tell the story in short.
+	Scene bool
+	Args  []string // arguments of fitcheck, run inside the kit
+	Exit  int
 	// Beside runs while the case does: the arguments of another command. In it
 	// and in Args, PORT and ECHO stand for ports that are free.
 	Beside []string
@@ -106,15 +108,15 @@ func Story() []Case {
 			Args: []string{"device", "captures/cab07.txt"}},
 		{Name: "sources that contradict each other", Tale: "Cabinet 15 is next. Its board was swapped in spring; the console and the board's own EEPROM do not agree.",
 			Args: []string{"device", "captures/cab15.txt", "captures/cab15-eeprom.txt"}, Exit: 3},
-		{Name: "survey", Tale: "The switch in cabinet 07 is to go to 8.4.2. What is in the download?",
+		{Name: "survey", Scene: true, Tale: "The switch in cabinet 07 is to go to 8.4.2. What is in the download?",
 			Args: []string{"survey", "packages/qm-tram-8.4.2.zip"}},
 		{Name: "header", Tale: "What does the header of one of its images say?",
 			Args: []string{"header", "packages/qm-tram-8.4.2.zip::qm-tram-8.4.2/qm8t-a.img"}},
 		{Name: "a maker's own header", Tale: "The PoE controller's image has a header of Quillmere's own, which a layout of the kit describes.",
 			Args: []string{"header", "-hex", "packages/qm-tram-8.4.2.zip::qm-tram-8.4.2/poe/qm-poe-a.qmi"}},
-		{Name: "clean fit", Tale: "Does it fit the switch in cabinet 07, a QM-8T of revision A2?",
+		{Name: "clean fit", Scene: true, Tale: "Does it fit the switch in cabinet 07, a QM-8T of revision A2?",
 			Args: match("cabinet-07", "qm-tram-8.4.2.zip"), Verdict: "fits", Deciding: []string{"model", "revision", "path"}},
-		{Name: "wrong hardware revision", Tale: "Cabinet 12 has a QM-8T, too, but a newer board, B1. A colleague hands over the bundle for the A boards.",
+		{Name: "wrong hardware revision", Scene: true, Tale: "Cabinet 12 has a QM-8T, too, but a newer board, B1. A colleague hands over the bundle for the A boards.",
 			Args: match("cabinet-12", "qm-tram-a-8.4.2.zip"), Exit: 1, Verdict: "misfit", Deciding: []string{"revision"}},
 		{Name: "withdrawn release", Tale: "In the folder lies 8.4.1, too. It is the one that was on the share all summer.",
 			Args: match("cabinet-07", "qm-tram-8.4.1.zip"), Exit: 1, Verdict: "misfit", Deciding: []string{"withdrawn"}},
@@ -136,7 +138,7 @@ func Story() []Case {
 			Args: []string{"match", "-device", "radio-controller", "packages/vc40-loader-2.4.0.bin", "packages/vc40-system-2.4.1.bin"}, Exit: 1, Verdict: "misfit", Deciding: []string{"paired"}},
 		{Name: "the pair", Tale: "With the loader of the same release it is another matter.",
 			Args: []string{"match", "-device", "radio-controller", "packages/vc40-loader-2.4.1.bin", "packages/vc40-system-2.4.1.bin"}, Verdict: "fits", Deciding: []string{"paired"}},
-		{Name: "a stack that needs a stop on the way", Tale: "The core stack at the depot is to run 6.4.1. Can it go straight there?",
+		{Name: "a stack that needs a stop on the way", Scene: true, Tale: "The core stack at the depot is to run 6.4.1. Can it go straight there?",
 			Args: match("depot-core", "qm-core-6.4.1.zip"), Exit: 1, Verdict: "misfit", Deciding: []string{"path"}},
 		{Name: "the way of the stack", Tale: "It cannot, and core-3 was put in only last week. What is the way, then, and the way back?",
 			Args: []string{"path", "-device", "depot-core", "-to", "6.4.1"}, Hops: []string{"6.1.2", "boot:6.4.1", "6.3.0", "6.4.1"}},
@@ -152,7 +154,7 @@ func Story() []Case {
 			Args: []string{"stage", "-device", "cabinet-12", "-into", "served", "packages/qm-tram-a-8.4.2.zip"}, Exit: 1},
 		{Name: "the steps of the night", Tale: "Cabinet 07 is first. What is to be done, in which order, and what must be seen at each step?",
 			Args: []string{"runbook", "-device", "cabinet-07", "-server", "192.0.2.10", "packages/qm-tram-8.4.2.zip"}},
-		{Name: "afterwards", Tale: "It is done, and the console was captured. Did the install do what the plan said?",
+		{Name: "afterwards", Scene: true, Tale: "It is done, and the console was captured. Did the install do what the plan said?",
 			Args: []string{"confirm", "-device", "cabinet-07", "-after", "captures/cab07-after.txt", "-to", "8.4.2"}, Verdict: "fits", Deciding: []string{"version", "slot"}},
 		{Name: "not the image for its boot loader", Tale: "The router on platform 2 does not start any more; its boot loader waits. A colleague hands over the image for an upgrade.",
 			Args: []string{"recover", "-device", "platform-2", "packages/vr510-3.4.0.bin"}, Exit: 1, Verdict: "misfit"},

@@ -18,25 +18,53 @@ import (
 
 func TestDemo(t *testing.T) {
 	dir := filepath.Join(t.TempDir(), "kit")
-	r := program.Call(t, t.TempDir(), "demo", dir)
+	r := program.Call(t, t.TempDir(), "demo", "-all", dir)
 	require.Equal(t, 0, r.Status, r.Out+r.Errout)
 	assert.NotContains(t, r.Out, "OTHERWISE")
 	assert.NotContains(t, r.Out, "\x1b", "no colour in a pipe")
 	first := r.Out
 	before := snapshot(t, dir)
-	r = program.Call(t, t.TempDir(), "demo", dir)
+	r = program.Call(t, t.TempDir(), "demo", "-all", dir)
 	require.Equal(t, 0, r.Status, r.Errout)
 	assert.Equal(t, steady(first), steady(r.Out), "the same story at every run")
 	assert.Equal(t, before, snapshot(t, dir), "the same bytes at every run")
 
 	program.Write(t, dir, "devices/cabinet-07.yaml", []byte("mine"))
-	r = program.Call(t, t.TempDir(), "demo", dir)
+	r = program.Call(t, t.TempDir(), "demo", "-all", dir)
 	assert.Equal(t, 4, r.Status)
 	assert.Contains(t, r.Errout, "cabinet-07.yaml")
 	assert.Contains(t, r.Errout, "-replace")
 	mine, err := os.ReadFile(filepath.Join(dir, "devices/cabinet-07.yaml"))
 	require.NoError(t, err)
 	assert.Equal(t, "mine", string(mine), "a file in the way stays")
+}
+
+// Without more, the demo is five scenes, none longer than a screen; with a folder alone it
+// writes the kit and says where to begin.
+func TestDemoScenes(t *testing.T) {
+	t.Parallel()
+	r := program.Call(t, t.TempDir(), "demo")
+	require.Equal(t, 0, r.Status, r.Out+r.Errout)
+	scenes := strings.Split(r.Out, strings.Repeat("=", 100)+"\n")[1:]
+	assert.Len(t, scenes, 5)
+	for _, s := range scenes {
+		assert.LessOrEqual(t, strings.Count(s, "\n"), 30, s) // the tale and the command besides
+	}
+	assert.Contains(t, r.Out, "demo -all")
+
+	dir := filepath.Join(t.TempDir(), "my kit")
+	r = program.Call(t, t.TempDir(), "demo", dir)
+	require.Equal(t, 0, r.Status, r.Errout)
+	assert.Contains(t, r.Out, "cd '"+dir+"'", "a name with a blank can be pasted")
+	for _, line := range strings.Split(r.Out, "\n") {
+		if args, ok := strings.CutPrefix(strings.TrimSpace(line), "fitcheck "); ok && !strings.HasPrefix(args, "help") {
+			got := program.Call(t, dir, strings.Fields(args)...)
+			assert.NotEqual(t, 2, got.Status, "%s works as it is printed: %s", args, got.Errout)
+			assert.NotEqual(t, 4, got.Status, "%s works as it is printed: %s", args, got.Errout)
+		}
+	}
+	doc := program.Document(t, program.Call(t, t.TempDir(), "demo", "-json", dir))
+	assert.Equal(t, dir, doc["kit"])
 }
 
 // steady takes out what differs from run to run: the ports that are free, the

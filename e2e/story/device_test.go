@@ -101,7 +101,7 @@ func TestMatchManyAtOnce(t *testing.T) {
 	assert.Equal(t, "fits vc40-loader-2.4.1.bin + vc40-system-2.4.1.bin", best["radio-controller"])
 	assert.Equal(t, "fits", doc["verdict"])
 
-	r := program.Call(t, dir, "match", "-device", "cabinet-07", "-device", "cabinet-12", "packages/qm-tram-a-8.4.2.zip")
+	r := program.Call(t, dir, "match", "-why", "-device", "cabinet-07", "-device", "cabinet-12", "packages/qm-tram-a-8.4.2.zip")
 	assert.Equal(t, 1, r.Status, "the worst device decides")
 	assert.Contains(t, r.Out, "2 devices: 1 fit, 1 do not")
 	assert.Contains(t, r.Out, "qm-tram-8.4.2.zip of the kit (packages/qm-tram-8.4.2.zip) fits cabinet-12: take that one")

@@ -23,15 +23,17 @@ import (
 
 var demoCommand = &command{
 	name: "demo", args: "[DIR]", tells: true,
-	short: "show the whole story on a made-up kit",
-	long: `Writes the demo kit of the Brackwater Tramway to DIR (without DIR, to a temporary
-folder that is removed again) and runs the story on it, showing each command before its
-output. A file of DIR that differs is not replaced without -replace. The exit status is
-0 when every case came out as the story says.`,
+	short: "show what it does, on a made-up kit",
+	long: `Tells the story of the Brackwater Tramway in five scenes, each a command and what it
+prints, on a kit in a temporary folder that is removed again; -all tells all of it. With
+DIR it writes the kit there, runs nothing, and says where to begin. A file of DIR that differs
+is not replaced without -replace. The exit status is 0 when every case came out as the
+story says.`,
 }
 
 func init() {
 	demoCommand.setup = func(f *flag.FlagSet) func(context.Context, *call, []string) (int, error) {
+		all := f.Bool("all", false, "tell the whole story")
 		replace := f.Bool("replace", false, "replace files of DIR that differ")
 		return func(ctx context.Context, c *call, args []string) (int, error) {
 			if len(args) > 1 {
@@ -51,7 +53,10 @@ func init() {
 			if err := writeKit(ctx, dir, *replace); err != nil {
 				return 0, err
 			}
-			return c.story(ctx, dir, len(args) == 1)
+			if len(args) == 1 && !*all {
+				return c.kitWritten(dir)
+			}
+			return c.story(ctx, dir, len(args) == 1, *all)
 		}
 	}
 }
@@ -88,9 +93,25 @@ func writeKit(ctx context.Context, dir string, replace bool) error {
 	return nil
 }
 
+// kitWritten says where to begin with a kit that was written.
+func (c *call) kitWritten(dir string) (int, error) {
+	files := len(demo.Kit())
+	if c.json {
+		return exitFits, present.WriteJSON(c.env.Stdout, present.DemoKitJSON(dir, files))
+	}
+	var begin []string
+	for _, d := range demo.Story() {
+		if d.Scene {
+			begin = append(begin, "fitcheck "+strings.Join(d.Args, " "))
+		}
+	}
+	c.screen().DemoKit(dir, files, begin)
+	return exitFits, nil
+}
+
 // story runs the cases inside the kit, so that the paths shown are those that
 // one would type there.
-func (c *call) story(ctx context.Context, dir string, keep bool) (int, error) {
+func (c *call) story(ctx context.Context, dir string, keep, all bool) (int, error) {
 	back, err := os.Getwd()
 	if err != nil {
 		return 0, err
@@ -103,6 +124,9 @@ func (c *call) story(ctx context.Context, dir string, keep bool) (int, error) {
 	s := c.screen()
 	var results []present.DemoCase
 	cases := demo.Story()
+	if !all {
+		cases = slices.DeleteFunc(slices.Clone(cases), func(d demo.Case) bool { return !d.Scene })
+	}
 	for i, d := range cases {
 		if err := ctx.Err(); err != nil {
 			return 0, err
@@ -140,6 +164,10 @@ func (c *call) story(ctx context.Context, dir string, keep bool) (int, error) {
 	where := ""
 	if keep {
 		where = dir
+	}
+	if !all && status == exitFits {
+		s.DemoEnd(len(demo.Story()))
+		return status, nil
 	}
 	s.DemoSummary(results, where)
 	return status, nil

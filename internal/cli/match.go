@@ -39,6 +39,7 @@ packages, that of the best one for the device that comes off worst.`,
 		f.BoolVar(&m.trust, "trust-names", false, "accept what only file and folder names say; the verdict says so")
 		f.BoolVar(&m.each, "each", false, "every file and folder in the folder given is a package of its own")
 		f.BoolVar(&m.others, "others", true, "when nothing given fits, look in the kit's packages/ for one that does")
+		f.BoolVar(&m.brief, "brief", false, "one line a device: the verdict, the best package, the reason")
 		f.BoolVar(&m.why, "why", false, "show every line of every verdict with both sides, and what proves each image")
 		f.BoolVar(&m.evidence, "evidence", false, "show each source itself: bytes of the header, lines of files and rules")
 		f.StringVar(&m.report, "report", "", "also write a report to this `file`, as .html or .md by its name")
@@ -71,7 +72,7 @@ packages, that of the best one for the device that comes off worst.`,
 type matching struct {
 	devices                       names
 	trust, each, others, evidence bool
-	why                           bool
+	why, brief                    bool
 	report, format                string
 	replace                       bool
 	expect                        digests
@@ -166,7 +167,7 @@ func (m *matching) tell(ctx context.Context, c *call, answers []present.Answer) 
 		return present.WriteJSON(c.env.Stdout, present.AnswersJSON(answers, m.refused))
 	}
 	s := c.screen()
-	s.Why = m.why
+	s.Why, s.Brief = m.why, m.brief
 	if m.evidence {
 		s.Evidence = evidence
 	}

@@ -2,12 +2,15 @@ package present
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"github.com/jedib0t/go-pretty/v6/table"
 
 	"fitcheck/core/device"
 	"fitcheck/core/fit"
+	"fitcheck/core/fit/check"
+	"fitcheck/core/shell"
 )
 
 // Answer is what came out for one device.
@@ -24,6 +27,16 @@ type Answer struct {
 func (s *Screen) Answers(all []Answer) {
 	if len(all) > 1 {
 		s.summary(all)
+	}
+	if len(all) > 1 && !s.Why || s.Brief {
+		if len(all) == 1 {
+			s.summary(all)
+		}
+		if !s.Brief {
+			s.blank()
+			s.line(0, faint, "-why shows each of them in full")
+		}
+		return
 	}
 	for _, a := range all {
 		if len(all) > 1 {
@@ -47,6 +60,10 @@ func (s *Screen) answer(a Answer, brief bool) {
 	if len(a.Verdicts) > 1 {
 		s.ranking(a)
 		s.blank()
+		if !s.Why {
+			s.line(0, faint, fmt.Sprintf("fitcheck match -device %s %s shows the best one, -why all that was checked of it", shell.Quote(a.named()), shell.Quote(a.Verdicts[0].Path)))
+			return
+		}
 		s.line(0, info, "The best of them in full:")
 		s.blank()
 	}
@@ -60,7 +77,12 @@ func (s *Screen) summary(all []Answer) {
 	for _, a := range all {
 		v := a.Verdicts[0]
 		count[v.Verdict]++
-		rows = append(rows, table.Row{Safe(a.Device.Name.Text), s.paint(outcomeStyle(v.Verdict), strings.ToUpper(string(v.Verdict))), Safe(v.Package), Safe(decided(v))})
+		rows = append(rows, table.Row{Safe(a.Device.Name.Text), s.paint(outcomeStyle(v.Verdict), strings.ToUpper(string(v.Verdict))), Safe(v.Package), s.cut(reasonOf(v), 46)})
+	}
+	rows, left := groupAlike(rows, s)
+	if !s.Why && !s.Brief && len(rows) > maxRanked {
+		left = len(rows) - maxRanked
+		rows = rows[:maxRanked]
 	}
 	word := fit.Fits
 	for o, n := range count {
@@ -71,8 +93,84 @@ func (s *Screen) summary(all []Answer) {
 	s.hanging(s.paint(outcomeStyle(word), strings.ToUpper(string(word)))+"  ", len(word)+2, strong,
 		fmt.Sprintf("%s: %d fit, %d do not, %d are not settled", count2(len(all), "device"), count[fit.Fits], count[fit.Misfit], count[fit.Unsettled]))
 	s.blank()
-	s.table(table.Row{"device", "verdict", "best package", "by"}, rows, s.last(4, 60))
+	s.table(table.Row{"device", "verdict", "best package", "because"}, rows, s.last(4, 60))
+	if left > 0 {
+		s.line(0, faint, fmt.Sprintf("and %d more; -brief lists every one", left))
+	}
 }
+
+// groupAlike joins rows that differ in the device only, where there are more than a screen
+// takes.
+func groupAlike(rows []table.Row, s *Screen) ([]table.Row, int) {
+	if s.Why || s.Brief || len(rows) <= maxRanked {
+		return rows, 0
+	}
+	var out []table.Row
+	count := map[string]int{}
+	at := map[string]int{}
+	for _, r := range rows {
+		key := fmt.Sprint(r[1:])
+		if count[key]++; count[key] == 1 {
+			at[key] = len(out)
+			out = append(out, r)
+		}
+	}
+	for key, n := range count {
+		if n > 1 {
+			r := out[at[key]]
+			out[at[key]] = append(table.Row{fmt.Sprintf("%s and %d more", r[0], n-1)}, r[1:]...)
+		}
+	}
+	return out, 0
+}
+
+// reasonOf is why a verdict came out as it did, in the words of the worst of its reasons:
+// what device an image is for before what proves it.
+func reasonOf(v *fit.Verdict) string {
+	all := allChecks(v)
+	if v.Verdict == fit.Fits {
+		if slices.ContainsFunc(all, func(c fit.Check) bool { return c.Code == "path.runs_already" }) {
+			return "it runs it already"
+		}
+		return "all checks"
+	}
+	best := -1
+	for i, c := range all {
+		if c.Outcome == v.Verdict && (best < 0 || check.Find(c.Check).Far > check.Find(all[best].Check).Far) {
+			best = i
+		}
+	}
+	if best < 0 {
+		return strings.Join(v.Deciding(), ", ")
+	}
+	return all[best].Check + ": " + inText(v.Package, all[best].Because)
+}
+
+// cut shortens a text to what the line leaves of it behind some columns.
+func (s *Screen) cut(t string, behind int) string {
+	room := 72
+	if s.Width > 0 {
+		room = max(24, s.Width-behind)
+	}
+	if s.Why {
+		return Safe(t)
+	}
+	if r := []rune(Safe(t)); len(r) > room {
+		return strings.TrimRight(string(r[:room-1]), " ") + "…"
+	}
+	return Safe(t)
+}
+
+// named is how the device was given, as the command line takes it.
+func (a Answer) named() string {
+	if a.Device.File != "" {
+		return a.Device.File
+	}
+	return a.Device.Name.Text
+}
+
+// maxRanked is how many rows of a list are shown.
+const maxRanked = 28
 
 // last lets the last of n columns wrap at what the others leave of the width.
 func (s *Screen) last(n, others int) []table.ColumnConfig {
@@ -117,9 +215,17 @@ func (s *Screen) ranking(a Answer) {
 		if named[name] > 1 { // the path tells them apart
 			name = v.Path
 		}
-		rows = append(rows, table.Row{s.paint(outcomeStyle(v.Verdict), string(v.Verdict)), Safe(v.Release), Safe(name), Safe(decided(v))})
+		rows = append(rows, table.Row{s.paint(outcomeStyle(v.Verdict), string(v.Verdict)), Safe(v.Release), Safe(name), s.cut(reasonOf(v), 62)})
 	}
-	s.table(table.Row{"verdict", "release", "package", "by"}, rows, s.last(4, 50))
+	left := 0
+	if !s.Why && len(rows) > maxRanked {
+		left = len(rows) - maxRanked
+		rows = rows[:maxRanked]
+	}
+	s.table(table.Row{"verdict", "release", "package", "because"}, rows, s.last(4, 50))
+	if left > 0 {
+		s.line(0, faint, fmt.Sprintf("and %d more; -why lists every one", left))
+	}
 }
 
 // Wrote names a file that was written.

@@ -3,6 +3,8 @@ package present
 import (
 	"fmt"
 	"strings"
+
+	"fitcheck/core/shell"
 )
 
 // Scene introduces one case of the demo: what is at stake, and the command.
@@ -36,4 +38,31 @@ func (s *Screen) DemoSummary(cases []DemoCase, dir string) {
 	} else {
 		s.line(0, plain, "To keep the kit and try the commands yourself: fitcheck demo DIR")
 	}
+}
+
+// DemoEnd says how to go on after the scenes.
+func (s *Screen) DemoEnd(all int) {
+	s.blank()
+	s.line(0, faint, fmt.Sprintf("fitcheck demo -all tells the whole story (%d cases); fitcheck demo DIR writes the kit, to try things on", all))
+}
+
+// DemoKit says where to begin with a kit that was written.
+func (s *Screen) DemoKit(dir string, files int, begin []string) {
+	s.hanging(s.paint(good, "WRITTEN")+"  ", 9, strong, fmt.Sprintf("the demo kit in %s: %s", dir, count(files, "file")))
+	s.head("Where to begin")
+	s.line(2, plain, "cd "+shell.Quote(dir))
+	for _, b := range begin {
+		s.line(2, plain, b)
+	}
+	s.blank()
+	s.line(0, plain, "devices/, rulebooks/ and packages/ are made to be read and changed; fitcheck help tells the rest.")
+}
+
+// DemoKitJSON is the document "demo" of a kit that was written.
+func DemoKitJSON(dir string, files int) any {
+	return struct {
+		Fitcheck about  `json:"fitcheck"`
+		Kit      string `json:"kit"`
+		Files    int    `json:"files"`
+	}{about{"demo", Edition}, dir, files}
 }

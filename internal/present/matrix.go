@@ -301,7 +301,7 @@ const (
 
 // shortImages lists what would be installed: old version, new version, slot.
 func (s *Screen) shortImages(v *fit.Verdict) {
-	if v.Verdict == fit.Misfit && len(v.Members) > 1 {
+	if v.Verdict == fit.Misfit { // none is to be installed; what was compared is cited
 		return
 	}
 	title := "Images to install, in this order"

@@ -49,8 +49,18 @@ func TestSeveralPackagesAndDevices(t *testing.T) {
 	two.Device = &device.Device{}
 	two.Device.Name = y.Text{Text: "yard"}
 	var b bytes.Buffer
+	(&Screen{Out: &b, Why: true}).Answers([]Answer{one, two})
+	inOrder(t, b.String(), "MISFIT  2 devices: 1 fit, 1 do not, 0 are not settled", "depot", "FITS", "yard", "MISFIT", "====", "p.zip is the best of 2 for depot", "packages/new/p.zip", "packages/old/p.zip", "revision: for B1", "The best of them in full")
+	b.Reset()
 	(&Screen{Out: &b}).Answers([]Answer{one, two})
-	inOrder(t, b.String(), "MISFIT  2 devices: 1 fit, 1 do not, 0 are not settled", "depot", "FITS", "yard", "MISFIT", "====", "p.zip is the best of 2 for depot", "packages/new/p.zip", "packages/old/p.zip", "uniform, revision", "The best of them in full")
+	inOrder(t, b.String(), "MISFIT  2 devices", "depot", "all checks", "yard", "revision: for B1, and the device is an A2", "-why shows each")
+	assert.NotContains(t, b.String(), "component", "several devices are a table")
+	b.Reset()
+	(&Screen{Out: &b}).Answers([]Answer{one})
+	inOrder(t, b.String(), "p.zip is the best of 2 for depot", "revision: for B1", "fitcheck match -device depot packages/new/p.zip shows the best one")
+	b.Reset()
+	(&Screen{Out: &b, Brief: true}).Answers([]Answer{one})
+	assert.LessOrEqual(t, strings.Count(b.String(), "\n"), 4, "one line a device")
 
 	var doc struct {
 		Verdict string

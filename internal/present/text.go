@@ -21,6 +21,8 @@ type Screen struct {
 	Color bool
 	// Why shows every line of every verdict, with both sides, and all stretches of images.
 	Why bool
+	// Brief shows one line a device.
+	Brief bool
 	// All shows every item of a survey, however long it gets.
 	All bool
 	// Kit is how the kit was named on the command line; "" where it was not.
