@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"github.com/jedib0t/go-pretty/v6/table"
+	"github.com/jedib0t/go-pretty/v6/text"
 
 	"fitcheck/core/device"
 	"fitcheck/core/fit"
@@ -77,8 +78,9 @@ func (s *Screen) summary(all []Answer) {
 	for _, a := range all {
 		v := a.Verdicts[0]
 		count[v.Verdict]++
-		rows = append(rows, table.Row{Safe(a.Device.Name.Text), s.paint(outcomeStyle(v.Verdict), strings.ToUpper(string(v.Verdict))), Safe(v.Package), s.cut(reasonOf(v), 46)})
+		rows = append(rows, table.Row{Safe(a.Device.Name.Text), s.paint(outcomeStyle(v.Verdict), strings.ToUpper(string(v.Verdict))), Safe(v.Package), reasonOf(v)})
 	}
+	s.cutLast(rows)
 	rows, left := groupAlike(rows, s)
 	if !s.Why && !s.Brief && len(rows) > maxRanked {
 		left = len(rows) - maxRanked
@@ -93,7 +95,7 @@ func (s *Screen) summary(all []Answer) {
 	s.hanging(s.paint(outcomeStyle(word), strings.ToUpper(string(word)))+"  ", len(word)+2, strong,
 		fmt.Sprintf("%s: %d fit, %d do not, %d are not settled", count2(len(all), "device"), count[fit.Fits], count[fit.Misfit], count[fit.Unsettled]))
 	s.blank()
-	s.table(table.Row{"device", "verdict", "best package", "because"}, rows, s.last(4, 60))
+	s.table(table.Row{"device", "verdict", "best package", "because"}, rows, s.whyLast(4, 60))
 	if left > 0 {
 		s.line(0, faint, fmt.Sprintf("and %d more; -brief lists every one", left))
 	}
@@ -146,19 +148,41 @@ func reasonOf(v *fit.Verdict) string {
 	return all[best].Check + ": " + inText(v.Package, all[best].Because)
 }
 
-// cut shortens a text to what the line leaves of it behind some columns.
-func (s *Screen) cut(t string, behind int) string {
-	room := 72
+// cutLast shortens the last text of each row to what the line leaves of it, where it is not
+// to wrap.
+func (s *Screen) cutLast(rows []table.Row) {
+	const gap, least, unbounded = 2, 24, 72
+	behind := 0
+	if len(rows) > 0 {
+		widths := make([]int, len(rows[0])-1)
+		for _, r := range rows {
+			for i := range widths {
+				widths[i] = max(widths[i], text.StringWidthWithoutEscSequences(fmt.Sprint(r[i])), len("best package"))
+			}
+		}
+		for _, w := range widths {
+			behind += w + gap
+		}
+	}
+	room := unbounded
 	if s.Width > 0 {
-		room = max(24, s.Width-behind)
+		room = max(least, s.Width-behind)
 	}
-	if s.Why {
-		return Safe(t)
+	for _, r := range rows {
+		last := Safe(fmt.Sprint(r[len(r)-1]))
+		if runes := []rune(last); !s.Why && len(runes) > room {
+			last = strings.TrimRight(string(runes[:room-1]), " ") + "…"
+		}
+		r[len(r)-1] = last
 	}
-	if r := []rune(Safe(t)); len(r) > room {
-		return strings.TrimRight(string(r[:room-1]), " ") + "…"
+}
+
+// whyLast lets the last column wrap where all of it is shown.
+func (s *Screen) whyLast(n, others int) []table.ColumnConfig {
+	if !s.Why {
+		return nil
 	}
-	return Safe(t)
+	return s.last(n, others)
 }
 
 // named is how the device was given, as the command line takes it.
@@ -215,14 +239,15 @@ func (s *Screen) ranking(a Answer) {
 		if named[name] > 1 { // the path tells them apart
 			name = v.Path
 		}
-		rows = append(rows, table.Row{s.paint(outcomeStyle(v.Verdict), string(v.Verdict)), Safe(v.Release), Safe(name), s.cut(reasonOf(v), 62)})
+		rows = append(rows, table.Row{s.paint(outcomeStyle(v.Verdict), string(v.Verdict)), Safe(v.Release), Safe(name), reasonOf(v)})
 	}
+	s.cutLast(rows)
 	left := 0
 	if !s.Why && len(rows) > maxRanked {
 		left = len(rows) - maxRanked
 		rows = rows[:maxRanked]
 	}
-	s.table(table.Row{"verdict", "release", "package", "because"}, rows, s.last(4, 50))
+	s.table(table.Row{"verdict", "release", "package", "because"}, rows, s.whyLast(4, 50))
 	if left > 0 {
 		s.line(0, faint, fmt.Sprintf("and %d more; -why lists every one", left))
 	}
