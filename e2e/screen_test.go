@@ -28,7 +28,7 @@ func TestAVerdictIsOneScreen(t *testing.T) {
 			if i%5 != len(filepath.Base(d))%5 { // a fifth of them is enough
 				continue
 			}
-			r := program.Call(t, kit, "match", "-device", d, "packages/"+p.Name())
+			r := program.Call(t, kit, "match", "-device", strings.TrimSuffix(filepath.Base(d), ".yaml"), "packages/"+p.Name())
 			lines := strings.Split(strings.TrimRight(r.Out, "\n"), "\n")
 			if r.Status > 3 || r.Out == "" || strings.Contains(r.Out, "The best of them in full") {
 				continue

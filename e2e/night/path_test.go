@@ -115,7 +115,7 @@ func TestPathAnswers(t *testing.T) {
 	} {
 		r := program.Call(t, dir, append([]string{"path"}, c.args...)...)
 		assert.Equal(t, c.status, r.Status, "%s: %s%s", name, r.Out, r.Errout)
-		assert.Contains(t, r.Out, c.out, name)
+		assert.Contains(t, r.Text(), c.out, name)
 	}
 	// What is not known decides, and it is said what.
 	file := filepath.Join(dir, "devices/depot-core.yaml")

@@ -55,6 +55,9 @@ type Ran struct {
 	Out, Errout string
 }
 
+// Text is what was printed in one line, so that it does not matter where lines end.
+func (r Ran) Text() string { return strings.Join(strings.Fields(r.Out), " ") }
+
 // Call runs the program in a folder.
 func Call(t *testing.T, dir string, args ...string) Ran {
 	t.Helper()

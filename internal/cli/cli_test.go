@@ -304,6 +304,13 @@ func TestNothingActsOnTheTerminal(t *testing.T) {
 			Run(context.Background(), append(args, "-kit", kit), Env{Stdout: &o, Stderr: &e, Width: width})
 			assertTame(t, o.String()+e.String(), args)
 			for line := range strings.Lines(o.String()) {
+				words := strings.Fields(line) // a word or a command that is longer stays whole, alone behind its mark
+				for len(words) > 0 && words[0] != "fitcheck" && len(words[0]) <= len("package:") {
+					words = words[1:]
+				}
+				if len(words) < 2 || words[0] == "fitcheck" {
+					continue
+				}
 				if width > 0 && args[0] != "stage" { // a table is as wide as its columns
 					assert.LessOrEqual(t, len([]rune(strings.TrimRight(line, "\n"))), width, "%v: %s", args, line)
 				}

@@ -47,14 +47,18 @@ func statusOf(o fit.Outcome) int {
 // Env is where a command's output goes.
 type Env struct {
 	Stdout, Stderr io.Writer
-	Width          int // columns of the terminal; 0 for pipes and files
+	Width          int // columns; 0 is unbounded
 	Color          bool
 	StderrTerminal bool
 }
 
+// pipeWidth is how wide what goes to a pipe or a file is written.
+const pipeWidth = 100
+
 // Terminal looks at the standard streams of this process.
 func Terminal() Env {
 	env := Env{Stdout: os.Stdout, Stderr: os.Stderr, StderrTerminal: term.IsTerminal(int(os.Stderr.Fd()))}
+	env.Width = pipeWidth
 	if fd := int(os.Stdout.Fd()); term.IsTerminal(fd) {
 		env.Color = os.Getenv("NO_COLOR") == "" && os.Getenv("TERM") != "dumb"
 		if w, _, err := term.GetSize(fd); err == nil {

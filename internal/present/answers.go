@@ -201,7 +201,7 @@ func (s *Screen) last(n, others int) []table.ColumnConfig {
 	if s.Width <= 0 {
 		return nil
 	}
-	return []table.ColumnConfig{{Number: 3, WidthMax: max(20, s.Width-others)}, {Number: n, WidthMax: max(16, s.Width-others-16)}}
+	return []table.ColumnConfig{{Number: 3, WidthMax: max(20, s.Width-others), WidthMaxEnforcer: text.WrapSoft}, {Number: n, WidthMax: max(16, s.Width-others-16), WidthMaxEnforcer: text.WrapSoft}}
 }
 
 func count2(n int, noun string) string {

@@ -5,6 +5,7 @@ import (
 	"strings"
 
 	"github.com/jedib0t/go-pretty/v6/table"
+	"github.com/jedib0t/go-pretty/v6/text"
 
 	"fitcheck/core/device"
 )
@@ -72,7 +73,7 @@ func (s *Screen) columns(first, second int) []table.ColumnConfig {
 	if s.Width <= 0 {
 		return nil
 	}
-	return []table.ColumnConfig{{Number: 1, WidthMax: first}, {Number: 2, WidthMax: second}, {Number: 3, WidthMax: max(20, s.Width-first-second-6)}}
+	return []table.ColumnConfig{{Number: 1, WidthMax: first, WidthMaxEnforcer: text.WrapSoft}, {Number: 2, WidthMax: second, WidthMaxEnforcer: text.WrapSoft}, {Number: 3, WidthMax: max(20, s.Width-first-second-6), WidthMaxEnforcer: text.WrapSoft}}
 }
 
 // DeviceRemarks tells what of a reading is left to settle, and what else was

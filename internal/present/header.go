@@ -41,8 +41,8 @@ func (s *Screen) Header(h Header, dump bool) {
 	if s.Width > 0 {
 		// Value and meaning share what the other columns leave.
 		rest := max(30, s.Width-60)
-		columns = append(columns, table.ColumnConfig{Number: 5, WidthMax: rest * 2 / 5, WidthMaxEnforcer: text.WrapSoft},
-			table.ColumnConfig{Number: 6, WidthMax: rest * 3 / 5, WidthMaxEnforcer: text.WrapSoft})
+		columns = append(columns, table.ColumnConfig{Number: 5, WidthMax: max(18, rest*2/5), WidthMaxEnforcer: text.WrapSoft},
+			table.ColumnConfig{Number: 6, WidthMax: rest - max(18, rest*2/5), WidthMaxEnforcer: text.WrapSoft})
 	}
 	s.table(table.Row{"offset", "size", "field", "raw", "value", "meaning"}, rows, columns)
 	if dump {

@@ -219,8 +219,12 @@ func (s *Screen) short(v *fit.Verdict, instead *fit.Verdict) {
 		s.head("What decides it")
 	}
 	for i, c := range open {
-		if i >= maxOpen { // the reason alone
-			if i == maxOpen+maxReasons {
+		full := maxOpen
+		if len(v.Members) > 1 { // whose list takes lines, too
+			full--
+		}
+		if i >= full { // the reason alone
+			if i == full+maxReasons {
 				s.line(2, faint, fmt.Sprintf("and %d more; -why shows every one", len(open)-i))
 				break
 			}
@@ -229,6 +233,9 @@ func (s *Screen) short(v *fit.Verdict, instead *fit.Verdict) {
 		}
 		s.check(v, c.Check, c.of)
 		s.excerpts(v, c.Check, shown)
+	}
+	if v.Verdict == fit.Misfit { // in which they change nothing
+		notes = nil
 	}
 	for i, c := range notes {
 		if i == maxNotes && len(notes) > maxNotes+1 {
@@ -294,7 +301,7 @@ func joinReason(all []memberCheck, c memberCheck) []memberCheck {
 const (
 	maxOpen = 4 // with both sides
 	// maxReasons is how many more are shown by their reason alone.
-	maxReasons = 5
+	maxReasons = 4
 	maxNotes   = 2
 	maxNext    = 3
 )

@@ -110,8 +110,8 @@ func (s *Screen) hanging(lead string, indent int, st style, t string) {
 	}
 }
 
-// wrap cuts a text at blanks to what is left of the width; a word that is
-// longer than a line is cut where the line ends.
+// wrap cuts a text at blanks to what is left of the width. A word that is longer, such as an
+// address or a digest, stands alone on its line, whole: so it can be copied.
 func (s *Screen) wrap(t string, indent int) []string {
 	room := s.Width - indent
 	if s.Width <= 0 || room < 20 {
@@ -119,17 +119,15 @@ func (s *Screen) wrap(t string, indent int) []string {
 	}
 	var lines []string
 	current := ""
-	for _, word := range strings.Split(t, " ") {
-		for text.StringWidth(word) > room {
+	for _, word := range strings.Split(bindCommands(t), " ") {
+		word = strings.ReplaceAll(word, bound, " ")
+		switch {
+		case text.StringWidth(word) > room:
 			if current != "" {
 				lines = append(lines, current)
-				current = ""
 			}
-			head := text.Trim(word, room)
-			lines = append(lines, head)
-			word = word[len(head):]
-		}
-		switch {
+			lines = append(lines, word)
+			current = ""
 		case current == "":
 			current = word
 		case text.StringWidth(current)+1+text.StringWidth(word) <= room:
@@ -138,6 +136,9 @@ func (s *Screen) wrap(t string, indent int) []string {
 			lines = append(lines, current)
 			current = word
 		}
+	}
+	if current == "" && len(lines) > 0 {
+		return lines
 	}
 	return append(lines, current)
 }

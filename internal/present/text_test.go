@@ -42,7 +42,9 @@ func TestLinesKeepTheWidth(t *testing.T) {
 			lines := strings.Split(strings.TrimSuffix(b.String(), "\n"), "\n")
 			require.Greater(t, len(lines), 3)
 			for i, l := range lines {
-				assert.LessOrEqual(t, text.StringWidthWithoutEscSequences(l), width)
+				if plain := strings.TrimSpace(text.StripEscape(l)); i == 0 || strings.Contains(plain, " ") {
+					assert.LessOrEqual(t, text.StringWidthWithoutEscSequences(l), width, "only a word that is longer stands out, alone")
+				}
 				if i > 0 {
 					assert.True(t, strings.HasPrefix(text.StripEscape(l), "        "), "further lines stand under the first: %q", l)
 				}
@@ -55,6 +57,25 @@ func TestLinesKeepTheWidth(t *testing.T) {
 	var b bytes.Buffer
 	(&Screen{Out: &b}).line(2, plain, long)
 	assert.Equal(t, "  "+long+"\n", b.String(), "a pipe gets whole lines")
+}
+
+// What can be pasted stays in one piece: words that are longer than a line, and commands.
+func TestWhatCanBePastedIsWhole(t *testing.T) {
+	shown := func(t string) string {
+		var b bytes.Buffer
+		(&Screen{Out: &b, Width: 40}).line(2, plain, t)
+		return b.String()
+	}
+	digest := strings.Repeat("0123456789abcdef", 4)
+	assert.Contains(t, shown("the digest of it is "+digest+" by the list"), "\n  "+digest+"\n")
+	for text, command := range map[string]string{
+		"go by way of 8.2.1; fitcheck path -device devices/cab.yaml -to 8.4.2 tells more":  "fitcheck path -device devices/cab.yaml -to 8.4.2",
+		"fitcheck stage -device 'my core' -into DIR -to 6.4.1; then the rest of the night": "fitcheck stage -device 'my core' -into DIR -to 6.4.1;",
+		"fitcheck survey 'a name and more.zip' lists them, one after the other":            "fitcheck survey 'a name and more.zip'",
+	} {
+		assert.Contains(t, strings.Split(strings.ReplaceAll(shown(text), "  ", ""), "\n"), command, text)
+	}
+	assert.NotContains(t, shown("fitcheck path -device a -to b tells more"), "\u00a0")
 }
 
 func TestBytes(t *testing.T) {
