@@ -92,6 +92,12 @@ func TestMatrix(t *testing.T) {
 	v.Members[1].Checks = v.Members[0].Checks
 	m = matrixOf(v)
 	assert.Equal(t, fit.Fits, cell("all", "main", "model"))
+	// On a narrow screen the columns in which nothing is wrong are named instead.
+	v.Members[1].Checks = []fit.Check{model, revision}
+	m = matrixOf(v)
+	fine := m.fit(26)
+	assert.Contains(t, fine, "model")
+	assert.Equal(t, []string{"rev"}, m.columns)
 	for _, c := range check.All() {
 		if c.Of == "" {
 			assert.NotEmpty(t, c.Column, "%s stands in no column", c.Name)

@@ -132,6 +132,40 @@ func (m *matrix) narrow() {
 	}
 }
 
+// fit leaves out columns in which nothing is wrong, as many as it takes to keep to a width,
+// and names them.
+func (m *matrix) fit(width int) (fine []string) {
+	const gap = 2
+	for width > 0 {
+		total, component, member := 0, len("component"), 0
+		for _, c := range m.columns {
+			total += len(c) + gap
+		}
+		for _, r := range m.rows {
+			component = max(component, len(r.component))
+			if r.member != "" {
+				member = max(member, len(r.member)+gap, len("member")+gap)
+			}
+		}
+		if total+component+member <= width {
+			break
+		}
+		i := slices.IndexFunc(m.columns, func(c string) bool {
+			at := slices.Index(m.columns, c)
+			return !slices.ContainsFunc(m.rows, func(r matrixRow) bool { return r.cells[at].Rank() > 0 })
+		})
+		if i < 0 {
+			break
+		}
+		fine = append(fine, m.columns[i])
+		m.columns = slices.Delete(slices.Clone(m.columns), i, i+1)
+		for k := range m.rows {
+			m.rows[k].cells = slices.Delete(slices.Clone(m.rows[k].cells), i, i+1)
+		}
+	}
+	return fine
+}
+
 // cellMarks are how cells look.
 func (s *Screen) cellMark(o fit.Outcome) string {
 	switch o {
@@ -155,6 +189,7 @@ func (s *Screen) matrix(v *fit.Verdict) {
 	}
 	s.blank()
 	members := slices.ContainsFunc(m.rows, func(r matrixRow) bool { return r.member != "" })
+	fine := m.fit(s.Width)
 	header := table.Row{}
 	if members {
 		header = append(header, "member")
@@ -184,6 +219,9 @@ func (s *Screen) matrix(v *fit.Verdict) {
 		out = append(out, line)
 	}
 	s.table(header, out, nil)
+	if len(fine) > 0 {
+		s.line(0, faint, "ok wherever they apply: "+strings.Join(fine, ", "))
+	}
 	if left > 0 {
 		s.line(0, faint, fmt.Sprintf("and %s; -why shows every one", count(left, "more row")))
 	}
