@@ -121,7 +121,7 @@ func (e *usageError) Error() string { return e.msg }
 func usagef(format string, args ...any) error { return &usageError{fmt.Sprintf(format, args...)} }
 
 func commands() []*command {
-	return []*command{deviceCommand, surveyCommand, compareCommand, unpackCommand, headerCommand, notesCommand, matchCommand, pathCommand, stageCommand, runbookCommand, confirmCommand, recoverCommand, rulebookCommand, explainCommand, standInCommand, demoCommand, versionCommand, helpCommand}
+	return []*command{deviceCommand, surveyCommand, compareCommand, unpackCommand, headerCommand, notesCommand, matchCommand, pathCommand, stageCommand, runbookCommand, confirmCommand, recoverCommand, rulebookCommand, explainCommand, standInCommand, demoCommand, completionCommand, versionCommand, helpCommand}
 }
 
 // Run runs the program with its arguments (without the program's name) and
@@ -195,21 +195,7 @@ func (cmd *command) call(ctx context.Context, args []string, env Env) int {
 	c := &call{env: env, limits: archive.DefaultLimits()}
 	f := flag.NewFlagSet(cmd.name, flag.ContinueOnError)
 	f.SetOutput(io.Discard)
-	c.flags = f
-	if cmd.tells {
-		f.BoolVar(&c.json, "json", false, "print one JSON document instead of text")
-	}
-	if cmd.reads {
-		c.boundFlags(f)
-	}
-	f.BoolVar(&c.quiet, "q", false, "no progress")
-	kitDir := "."
-	if dir := os.Getenv("FITCHECK_KIT"); dir != "" {
-		kitDir = dir
-	}
-	f.StringVar(&c.kitDir, "kit", kitDir, "`folder` with rulebooks/ devices/ packages/ (or set FITCHECK_KIT)")
-	level := f.String("log", "warn", "what to log on stderr: debug, info, warn or error")
-	run := cmd.setup(f)
+	run, level := cmd.flags(c, f)
 	rest, err := parse(f, args)
 	if errors.Is(err, flag.ErrHelp) {
 		cmd.help(env.Stdout)
@@ -257,6 +243,26 @@ func (cmd *command) call(ctx context.Context, args []string, env Env) int {
 		return exitUsage
 	}
 	return exitUnreadable
+}
+
+// flags declares the flags of a call: the command's, and those that all have. It gives what
+// runs, and what is to be logged.
+func (cmd *command) flags(c *call, f *flag.FlagSet) (run func(context.Context, *call, []string) (int, error), level *string) {
+	c.flags = f
+	if cmd.tells {
+		f.BoolVar(&c.json, "json", false, "print one JSON document instead of text")
+	}
+	if cmd.reads {
+		c.boundFlags(f)
+	}
+	f.BoolVar(&c.quiet, "q", false, "no progress")
+	kitDir := "."
+	if dir := os.Getenv("FITCHECK_KIT"); dir != "" {
+		kitDir = dir
+	}
+	f.StringVar(&c.kitDir, "kit", kitDir, "`folder` with rulebooks/ devices/ packages/ (or set FITCHECK_KIT)")
+	level = f.String("log", "warn", "what to log on stderr: debug, info, warn or error")
+	return cmd.setup(f), level
 }
 
 // advised adds to a refusal which flag raises the bound.
