@@ -30,6 +30,8 @@ type Contents struct {
 	// Facts are what its release files say, for which processor its programs are (one fact
 	// for each processor), for which kernels it has modules, what is installed.
 	Facts []fact.Fact
+	// Partial: not all of it could be listed or read.
+	Partial bool
 	// List is all of it, where it was asked for, sorted by path.
 	List []Listed
 
@@ -204,6 +206,9 @@ func countPackages(r io.Reader, s status) (n int) {
 		begun = !more
 	}
 }
+
+// Empty tells whether nothing was listed.
+func (c *Contents) Empty() bool { return c.Files+c.Folders+c.Links+c.Devices == 0 }
 
 // Settle sorts what was listed and gives later names of a file its digest.
 func (c *Contents) Settle() {

@@ -590,8 +590,10 @@ func (s *sink) End(c *archive.Content, problems []archive.Problem) error {
 		it.Kind = "text"
 	}
 	if it.Contents != nil {
-		if it.Contents.Settle(); it.Quick || it.Unread {
-			it.Contents = nil
+		it.Contents.Settle()
+		it.Contents.Partial = slices.ContainsFunc(problems, func(p archive.Problem) bool { return p.Class == archive.Damaged || p.Class == archive.Unreadable })
+		if it.Quick || it.Unread || it.Contents.Partial && it.Contents.Empty() {
+			it.Contents = nil // nothing could be listed
 		}
 	}
 	it.suffix()
