@@ -198,9 +198,13 @@ func TestContentsDamaged(t *testing.T) {
 	s := surveyOf(t, "root.zip", data, Options{})
 	require.NotEmpty(t, s.Root().Damage())
 	assert.Contains(t, s.Root().Damage()[0].What, "etc/os-release")
+	assert.True(t, s.Root().Contents.Partial)
 	cut := cpioSystem(system)
 	s = surveyOf(t, "ram.cpio", cut[:len(cut)-300], Options{})
 	assert.NotEmpty(t, s.Root().Damage(), "a RAM disk that is cut short")
+	assert.True(t, s.Root().Contents.Partial)
+	s = surveyOf(t, "i.ext", append(make([]byte, 1024), bytes.Repeat([]byte("\x53\xef"), 2000)...), Options{})
+	assert.Nil(t, s.Root().Contents, "of what cannot be opened nothing is counted")
 }
 
 func gz(t *testing.T, data []byte) []byte {

@@ -20,6 +20,7 @@ type jsonContents struct {
 	SetID   int        `json:"set_id"`
 	Bytes   int64      `json:"bytes"`
 	Depth   int        `json:"depth"`
+	Partial bool       `json:"partial,omitempty"` // not all of it could be listed or read
 	Facts   []jsonFact `json:"facts"`
 	Others  []jsonNode `json:"others,omitempty"`
 }
@@ -35,7 +36,7 @@ func contentsJSON(c *image.Contents) *jsonContents {
 	if c == nil {
 		return nil
 	}
-	out := &jsonContents{Files: c.Files, Folders: c.Folders, Links: c.Links, Devices: c.Devices, SetID: c.SetID, Bytes: c.Bytes, Depth: c.Depth, Facts: factsJSON(c.Facts)}
+	out := &jsonContents{Files: c.Files, Folders: c.Folders, Links: c.Links, Devices: c.Devices, SetID: c.SetID, Bytes: c.Bytes, Depth: c.Depth, Partial: c.Partial, Facts: factsJSON(c.Facts)}
 	for _, e := range c.List {
 		if !e.Mode.IsRegular() {
 			out.Others = append(out.Others, jsonNode{e.Path, e.Mode.String(), e.Target})
@@ -77,6 +78,9 @@ func contentsText(c *image.Contents) string {
 		if more.n > 0 {
 			t += ", " + count(more.n, more.noun)
 		}
+	}
+	if c.Partial {
+		t = "at least " + t
 	}
 	if c.SetID > 0 {
 		t += fmt.Sprintf(", %d set-id", c.SetID)
