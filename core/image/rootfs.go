@@ -28,7 +28,7 @@ const (
 func IsVersionFile(name string) bool {
 	name = strings.TrimPrefix(path.Clean("/"+strings.TrimLeft(name, "./")), "/")
 	switch name {
-	case "etc/os-release", "usr/lib/os-release", "etc/version", "etc/issue", "version":
+	case "etc/os-release", "usr/lib/os-release", "etc/version", "etc/issue", "etc/banner", "version":
 		return true
 	}
 	dir, base := path.Split(name)
@@ -59,6 +59,7 @@ func ProgramArch(head []byte) string {
 func VersionFacts(name string, text []byte, source fact.Source) []fact.Fact {
 	var out []fact.Fact
 	release := strings.HasSuffix(name, "os-release")
+	banner := strings.HasSuffix(name, "banner") // of which only a line with a number says anything
 	for i, line := range strings.Split(string(text), "\n") {
 		line = strings.TrimSpace(strings.ToValidUTF8(line, "\uFFFD"))
 		src := source
@@ -76,7 +77,7 @@ func VersionFacts(name string, text []byte, source fact.Source) []fact.Fact {
 			if value = strings.Trim(value, `"'`); key != "DISTRIB_CODENAME" && value != "" && len(value) < 200 {
 				out = append(out, fact.Fact{About: VersionFile, Value: key + "=" + value, Source: src})
 			}
-		} else if line != "" && len(line) < 200 {
+		} else if line != "" && len(line) < 200 && !(banner && !strings.ContainsAny(line, "0123456789")) {
 			return append(out, fact.Fact{About: VersionFile, Value: line, Source: src})
 		}
 	}

@@ -152,6 +152,19 @@ func TestContents(t *testing.T) {
 	}
 }
 
+// Of a banner, the line with a number is told.
+func TestBanner(t *testing.T) {
+	nodes := append(slices.Clone(system), node{"etc/banner", "  ____\n / __/ welcome\n\nTramline 8.4.2, build 731\n", 0o644})
+	c := surveyOf(t, "ram.cpio", cpioSystem(nodes), Options{}).FileSystems()[0].Contents
+	var said []string
+	for _, f := range c.Facts {
+		if f.About == image.VersionFile {
+			said = append(said, f.Value)
+		}
+	}
+	assert.Equal(t, []string{"Tramline 8.4.2, build 731"}, said)
+}
+
 // Asked for, its files are listed with their digests.
 func TestContentsListed(t *testing.T) {
 	for name, data := range map[string][]byte{"ram.cpio": cpioSystem(system), "root.tar": tarSystem(system), "root.zip": zipSystem(system)} {
