@@ -14,6 +14,7 @@ require (
 	github.com/jedib0t/go-pretty/v6 v6.8.3
 	github.com/klauspost/compress v1.20.3
 	github.com/ledongthuc/pdf v0.0.0-20260907135840-6c8c28e0e8a0
+	github.com/maruel/natural v1.3.0
 	github.com/pierrec/lz4/v4 v4.1.33
 	github.com/schollz/progressbar/v3 v3.19.1
 	github.com/smallstep/pkcs7 v0.2.3

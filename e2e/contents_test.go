@@ -174,7 +174,7 @@ func TestSurveyIsFolded(t *testing.T) {
 	r := program.Call(t, dir, "survey", "p.zip")
 	assert.Equal(t, 1, r.Status)
 	assert.LessOrEqual(t, strings.Count(r.Out, "\n"), 40)
-	assert.Contains(t, r.Out, "! zz.gz", "what is wrong is never folded away")
+	assert.Contains(t, r.Out, "! ::zz.gz", "what is wrong is never folded away")
 	assert.Contains(t, r.Out, "300 text")
 	r = program.Call(t, dir, "survey", "-all", "p.zip")
 	assert.Contains(t, r.Out, "docs/299.txt")

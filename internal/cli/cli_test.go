@@ -61,7 +61,7 @@ func TestUsage(t *testing.T) {
 		{[]string{"path", "-device", "cabinet-07", "-to", "latest", "-prefer", "speed", "-kit", kit}, "resets, hops or outage"},
 		{[]string{"path", "-device", "cabinet-07", "-to", "latest", "-all", "0", "-kit", kit}, "from 1 to 20"},
 		{[]string{"path", "-device", "cabinet-07", "-to", "latest", "-max-states", "0", "-kit", kit}, "-max-states"},
-		{[]string{"path", "-device", "cabinet-07", "-to", "latest", "-report", "x.pdf", "-kit", kit}, ".html or .svg"},
+		{[]string{"path", "-device", "cabinet-07", "-to", "latest", "-report", "x.pdf", "-kit", kit}, ".html, .md, .txt, .svg"},
 		{[]string{"notes", "-kit", kit}, "notes takes packages or files"},
 		{[]string{"notes", "qm-core-6.4.1.zip", "-release", "9.9.9", "-kit", kit}, "lists no release 9.9.9"},
 		{[]string{"stage", "-into", "x", "-kit", kit}, "stage needs -device"},

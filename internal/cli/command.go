@@ -22,6 +22,7 @@ import (
 	"fitcheck/core/shell"
 	"fitcheck/core/yamlfile"
 	"fitcheck/internal/present"
+	"fitcheck/internal/present/page"
 )
 
 // Exit statuses, the same for every command.
@@ -80,6 +81,10 @@ type command struct {
 	tells bool
 	// reads: it opens packages, so that their bounds have a meaning.
 	reads bool
+	// folds are the flags that unfold its page; reports: the page can be written to a file;
+	// draws: there is a picture in it.
+	folds          []string
+	reports, draws bool
 }
 
 // call is one call of a command: its environment and the common flags.
@@ -93,10 +98,9 @@ type call struct {
 	contents bool // survey -contents
 	flags    *flag.FlagSet
 	limits   archive.Limits
-}
-
-func (c *call) screen() *present.Screen {
-	return &present.Screen{Out: c.env.Stdout, Width: c.env.Width, Color: c.env.Color, Kit: c.namedKit()}
+	open     map[string]*bool // flags that unfold
+	report   string
+	replace  bool
 }
 
 // namedKit is the kit as a flag named it, "" where none did: the commands that are
@@ -147,7 +151,7 @@ func Run(ctx context.Context, args []string, env Env) int {
 	for _, cmd := range commands() {
 		names = append(names, cmd.name)
 	}
-	err := usagef("there is no command %q; the commands are %s", present.Safe(name), strings.Join(names, ", "))
+	err := usagef("there is no command %q; the commands are %s", page.Safe(name), strings.Join(names, ", "))
 	if wantsJSON(args) {
 		_ = present.WriteJSON(env.Stdout, present.ErrorJSON("usage", err.Error(), ""))
 	}
@@ -187,7 +191,7 @@ func failure(err error) (code, where string) {
 func (cmd *command) call(ctx context.Context, args []string, env Env) int {
 	out, within := env.Stdout.(*checkedWriter) // within another command: that one tells
 	if !within {
-		guard := present.NewGuard(env.Stdout, env.Color)
+		guard := page.NewGuard(env.Stdout, env.Color)
 		defer guard.Flush()
 		out = &checkedWriter{w: guard}
 		env.Stdout = out
@@ -203,6 +207,9 @@ func (cmd *command) call(ctx context.Context, args []string, env Env) int {
 	}
 	if err == nil {
 		err = setLog(env.Stderr, *level)
+	}
+	if err == nil {
+		err = cmd.checkReport(c)
 	}
 	status := exitUsage
 	if err == nil {
@@ -235,7 +242,7 @@ func (cmd *command) call(ctx context.Context, args []string, env Env) int {
 		_ = present.WriteJSON(env.Stdout, present.ErrorJSON(code, err.Error(), where))
 	}
 	for line := range strings.SplitSeq(err.Error(), "\n") {
-		fmt.Fprintln(env.Stderr, "fitcheck: "+present.Safe(present.Paste(line, c.namedKit())))
+		fmt.Fprintln(env.Stderr, "fitcheck: "+page.Safe(page.Paste(line, c.namedKit())))
 	}
 	var u *usageError
 	if errors.As(err, &u) {
@@ -262,7 +269,9 @@ func (cmd *command) flags(c *call, f *flag.FlagSet) (run func(context.Context, *
 	}
 	f.StringVar(&c.kitDir, "kit", kitDir, "`folder` with rulebooks/ devices/ packages/ (or set FITCHECK_KIT)")
 	level = f.String("log", "warn", "what to log on stderr: debug, info, warn or error")
-	return cmd.setup(f), level
+	run = cmd.setup(f)
+	cmd.foldFlags(c, f)
+	return run, level
 }
 
 // advised adds to a refusal which flag raises the bound.

@@ -7,10 +7,11 @@ import (
 	"fitcheck/core/compare"
 	"fitcheck/core/survey"
 	"fitcheck/internal/present"
+	"fitcheck/internal/present/page"
 )
 
 var compareCommand = &command{
-	name: "compare", args: "A B | -device D PACKAGE", tells: true, reads: true,
+	name: "compare", args: "A B | -device D PACKAGE", tells: true, reads: true, folds: []string{page.All}, reports: true,
 	short: "what differs between two packages, or a package and what the device runs?",
 	long: `Shows for each component both versions and whether the images are the same to the byte, which
 models, revisions, architectures and boards only one side names, and which items were added,
@@ -20,7 +21,6 @@ status is 0 when it could compare.`,
 	setup: func(f *flag.FlagSet) func(context.Context, *call, []string) (int, error) {
 		dev := f.String("device", "", "the `device`: a file, or a name in the kit's devices/")
 		contents := f.Bool("contents", false, "compare the files of file systems, too")
-		all := f.Bool("all", false, "list what is the same, too")
 		return func(ctx context.Context, c *call, args []string) (int, error) {
 			want := 2
 			if *dev != "" {
@@ -54,13 +54,7 @@ status is 0 when it could compare.`,
 					results = append(results, compare.Device(m.Name.Text, &m.Unit, sides[0]))
 				}
 			}
-			if c.json {
-				return exitFits, present.WriteJSON(c.env.Stdout, present.CompareJSON(results))
-			}
-			screen := c.screen()
-			screen.All = *all
-			screen.Compare(results)
-			return exitFits, nil
+			return exitFits, c.tell(present.CompareJSON(results), present.ComparePage(results))
 		}
 	},
 }

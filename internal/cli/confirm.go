@@ -18,10 +18,11 @@ import (
 	"fitcheck/core/path"
 	"fitcheck/core/plan"
 	"fitcheck/internal/present"
+	"fitcheck/internal/present/page"
 )
 
 var confirmCommand = &command{
-	name: "confirm", args: "-device D -after CAPTURE…", tells: true, reads: true,
+	name: "confirm", args: "-device D -after CAPTURE…", tells: true, reads: true, folds: []string{page.Why}, reports: true,
 	short: "did the install do what the plan said?",
 	long: `D is the device as it was before. CAPTURE is what its console says now, or any other source
 that fitcheck device reads. Held against the plan to -to VERSION (without it, to what the
@@ -97,11 +98,7 @@ func (p *planning) confirm(ctx context.Context, c *call, d *device.Device, after
 		}
 		doc.Record = record
 	}
-	if c.json {
-		return status, present.WriteJSON(c.env.Stdout, present.ConfirmJSON(doc))
-	}
-	c.screen().Confirmed(doc)
-	return status, nil
+	return status, c.tell(present.ConfirmJSON(doc), present.ConfirmPage(doc))
 }
 
 // runsNow is the version of the main component that captures tell.

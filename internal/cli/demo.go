@@ -105,7 +105,7 @@ func (c *call) kitWritten(dir string) (int, error) {
 			begin = append(begin, "fitcheck "+strings.Join(d.Args, " "))
 		}
 	}
-	c.screen().DemoKit(dir, files, begin)
+	c.show(present.DemoKit(dir, files, begin))
 	return exitFits, nil
 }
 
@@ -139,7 +139,7 @@ func (c *call) story(ctx context.Context, dir string, keep, all bool) (int, erro
 		}
 		args := append([]string{d.Args[0], "-kit", "."}, d.Args[1:]...)
 		if !c.json {
-			s.Scene(i+1, len(cases), d.Tale, "fitcheck "+strings.Join(d.Args, " "))
+			s.Show(present.ScenePage(i+1, len(cases), d.Tale, "fitcheck "+strings.Join(d.Args, " ")))
 			stop := beside(ctx, d)
 			status := Run(ctx, args, c.env)
 			stop()
@@ -166,10 +166,10 @@ func (c *call) story(ctx context.Context, dir string, keep, all bool) (int, erro
 		where = dir
 	}
 	if !all && status == exitFits {
-		s.DemoEnd(len(demo.Story()))
+		s.Show(present.DemoEnd(len(demo.Story())))
 		return status, nil
 	}
-	s.DemoSummary(results, where)
+	s.Show(present.DemoSummary(results, where))
 	return status, nil
 }
 

@@ -15,10 +15,11 @@ import (
 	"fitcheck/core/device"
 	"fitcheck/core/kit"
 	"fitcheck/internal/present"
+	"fitcheck/internal/present/page"
 )
 
 var deviceCommand = &command{
-	name: "device", args: "[-out FILE] [-set K=V]… SOURCE…", tells: true,
+	name: "device", args: "[-out FILE] [-set K=V]… SOURCE…", tells: true, folds: []string{page.Why}, reports: true,
 	short: "what is this device? Builds or updates its device file",
 	long: `SOURCE is what was read off the device: a console capture, an identity EEPROM (raw or as
 a hex dump), a device tree (blob, or the folder /proc/device-tree), an inventory (RFC 8348
@@ -111,15 +112,14 @@ func (c *call) device(k *kit.Kit, sources []string, out string, replace bool, by
 			doc.Written = "is updated"
 		}
 	}
-	switch {
-	case c.json:
-		return status, present.WriteJSON(c.env.Stdout, present.DeviceJSON(doc))
-	case out != "":
-		c.screen().Device(doc)
-	default: // the file itself, so that it can be redirected; what to know of it beside it
-		fmt.Fprint(c.env.Stdout, present.SafeLines(string(text)))
-		(&present.Screen{Out: c.env.Stderr, Width: c.env.Width}).DeviceRemarks(doc)
+	if c.json || out != "" || c.report != "" {
+		return status, c.tell(present.DeviceJSON(doc), present.DevicePage(doc))
 	}
+	// The file itself, so that it can be redirected; what to know of it beside it.
+	fmt.Fprint(c.env.Stdout, page.SafeLines(string(text)))
+	beside := c.screen()
+	beside.Out, beside.Color = c.env.Stderr, false
+	beside.Show(present.DeviceRemarks(doc))
 	return status, nil
 }
 

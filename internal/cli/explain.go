@@ -23,11 +23,7 @@ a check (revision): then all its reasons are told. Without CODE all of them are 
 			if err != nil {
 				return 0, err
 			}
-			if c.json {
-				return exitFits, present.WriteJSON(c.env.Stdout, present.CodesJSON(codes))
-			}
-			c.screen().Codes(codes, len(args) == 0)
-			return exitFits, nil
+			return exitFits, c.tell(present.CodesJSON(codes), present.CodesPage(codes, len(args) == 0))
 		}
 	},
 }

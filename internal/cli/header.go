@@ -14,10 +14,11 @@ import (
 	"fitcheck/core/image"
 	"fitcheck/core/kit"
 	"fitcheck/internal/present"
+	"fitcheck/internal/present/page"
 )
 
 var headerCommand = &command{
-	name: "header", args: "FILE", tells: true, reads: true,
+	name: "header", args: "FILE", tells: true, reads: true, folds: []string{page.All}, reports: true,
 	short: "what does this image's header say, and do its checksums hold?",
 	long: `FILE is an image, or an item inside a package by its address as survey prints it:
 bundle.zip::qm/boot.bin. Each field is shown with its offset, raw bytes, value and
@@ -36,11 +37,7 @@ meaning, and each checksum is recomputed. The exit status is 1 when one is wrong
 			if err != nil {
 				return 0, err
 			}
-			if c.json {
-				err = present.WriteJSON(c.env.Stdout, present.HeaderJSON(*h))
-			} else {
-				c.screen().Header(*h, *dump)
-			}
+			err = c.tell(present.HeaderJSON(*h), present.HeaderPage(*h, *dump))
 			if len(h.Image.Damaged()) > 0 {
 				return exitMisfit, err
 			}

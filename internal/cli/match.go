@@ -21,10 +21,11 @@ import (
 	"fitcheck/core/rulebook"
 	"fitcheck/core/survey"
 	"fitcheck/internal/present"
+	"fitcheck/internal/present/page"
 )
 
 var matchCommand = &command{
-	name: "match", args: "-device D… PACKAGE…", tells: true, reads: true,
+	name: "match", args: "-device D… PACKAGE…", tells: true, reads: true, folds: []string{page.Why}, reports: true,
 	short: "does it fit this device?",
 	long: `D is a device file, the name of one in the kit's devices/, or a folder of them; -device may
 be given several times. PACKAGE is an archive, a bare image or an unpacked folder, the name
@@ -40,10 +41,7 @@ packages, that of the best one for the device that comes off worst.`,
 		f.BoolVar(&m.each, "each", false, "every file and folder in the folder given is a package of its own")
 		f.BoolVar(&m.others, "others", true, "when nothing given fits, look in the kit's packages/ for one that does")
 		f.BoolVar(&m.brief, "brief", false, "one line a device: the verdict, the best package, the reason")
-		f.BoolVar(&m.why, "why", false, "show every line of every verdict with both sides, and what proves each image")
 		f.BoolVar(&m.evidence, "evidence", false, "show each source itself: bytes of the header, lines of files and rules")
-		f.StringVar(&m.report, "report", "", "also write a report to this `file`, as .html or .md by its name")
-		f.BoolVar(&m.replace, "replace", false, "replace a report that is there")
 		f.StringVar(&m.format, "format", "text", "text, json or junit")
 		expect := expectFlag(f)
 		quick := quickFlag(f)
@@ -55,8 +53,6 @@ packages, that of the best one for the device that comes off worst.`,
 				return 0, usagef("match takes packages, and none is given")
 			case !slices.Contains([]string{"text", "json", "junit"}, m.format):
 				return 0, usagef("-format takes text, json or junit, not %q", m.format)
-			case m.report != "" && !slices.Contains([]string{".html", ".htm", ".md"}, strings.ToLower(filepath.Ext(m.report))):
-				return 0, usagef("-report takes a file whose name ends in .html or .md")
 			}
 			if c.json {
 				m.format = "json"
@@ -72,9 +68,8 @@ packages, that of the best one for the device that comes off worst.`,
 type matching struct {
 	devices                       names
 	trust, each, others, evidence bool
-	why, brief                    bool
-	report, format                string
-	replace                       bool
+	brief                         bool
+	format                        string
 	expect                        digests
 	k                             *kit.Kit
 	surveys                       []*survey.Survey
@@ -123,7 +118,7 @@ func (m *matching) run(ctx context.Context, c *call, args []string) (int, error)
 			// Of several, a refusal of one is told, and the others are judged.
 			err = advised(err)
 			m.refused = append(m.refused, present.RefusedPackage{Package: p, Because: err.Error()})
-			fmt.Fprintln(c.env.Stderr, "fitcheck: refused, and the others are judged: "+present.Safe(err.Error()))
+			fmt.Fprintln(c.env.Stderr, "fitcheck: refused, and the others are judged: "+page.Safe(err.Error()))
 		}
 	}
 	if len(m.surveys) == 0 {
@@ -155,27 +150,20 @@ func (m *matching) tell(ctx context.Context, c *call, answers []present.Answer) 
 	if err != nil {
 		return err
 	}
-	if m.report != "" {
-		if err := m.writeReport(answers, evidence); err != nil {
-			return err
-		}
-	}
-	switch {
-	case m.format == "junit":
-		return present.JUnit(c.env.Stdout, answers)
-	case m.format == "json":
-		return present.WriteJSON(c.env.Stdout, present.AnswersJSON(answers, m.refused))
-	}
-	s := c.screen()
-	s.Why, s.Brief = m.why, m.brief
+	var shown present.Evidence
 	if m.evidence {
-		s.Evidence = evidence
+		shown = evidence
 	}
-	s.Answers(answers)
-	if m.report != "" {
-		s.Wrote(m.report)
+	report := present.AnswersPage(answers, evidence, false)
+	if m.format == "junit" {
+		if c.report != "" {
+			if err := c.writeReport(report, m.surveys); err != nil {
+				return err
+			}
+		}
+		return present.JUnit(c.env.Stdout, answers)
 	}
-	return nil
+	return c.tellWith(present.AnswersJSON(answers, m.refused), present.AnswersPage(answers, shown, m.brief), report, m.surveys)
 }
 
 // paths lists the packages that the arguments stand for, each once.

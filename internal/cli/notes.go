@@ -11,10 +11,11 @@ import (
 	"fitcheck/core/notes"
 	"fitcheck/core/rulebook"
 	"fitcheck/internal/present"
+	"fitcheck/internal/present/page"
 )
 
 var notesCommand = &command{
-	name: "notes", args: "PACKAGE|FILE…", tells: true, reads: true,
+	name: "notes", args: "PACKAGE|FILE…", tells: true, reads: true, folds: []string{page.All}, reports: true,
 	short: "what do the release notes say that bears on the install?",
 	long: `Reads the release notes and readme files of packages, or files: text, Markdown, HTML and PDF.
 Shows, line by line, what they say of prerequisites, minimum versions, supported and dropped
@@ -40,11 +41,7 @@ the exit status is 0 when something could be read.`,
 				}
 				docs = append(docs, some...)
 			}
-			if c.json {
-				return exitFits, present.WriteJSON(c.env.Stdout, present.NotesJSON(docs))
-			}
-			c.screen().Notes(docs, *about)
-			return exitFits, nil
+			return exitFits, c.tell(present.NotesJSON(docs), present.NotesPage(docs, *about))
 		}
 	},
 }

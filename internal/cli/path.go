@@ -5,7 +5,6 @@ import (
 	"flag"
 	"path/filepath"
 	"slices"
-	"strings"
 
 	"fitcheck/core/device"
 	"fitcheck/core/fit"
@@ -15,10 +14,11 @@ import (
 	"fitcheck/core/rulebook"
 	"fitcheck/core/survey"
 	"fitcheck/internal/present"
+	"fitcheck/internal/present/page"
 )
 
 var pathCommand = &command{
-	name: "path", args: "-device D -to VERSION", tells: true, reads: true,
+	name: "path", args: "-device D -to VERSION", tells: true, reads: true, folds: []string{page.Why}, reports: true, draws: true,
 	short: "how does the device get there, and back?",
 	long: `VERSION is a release of the rulebook, or latest, or channel:NAME. The path is the one that
 resets the configuration least often, then has the fewest hops, then the least outage, then
@@ -30,8 +30,6 @@ is 0 with a path, 1 without one, and 3 when something that is not known decides.
 		w.flags(f)
 		f.BoolVar(&w.onHand, "on-hand", false, "only by releases of which the kit has a package")
 		f.IntVar(&w.options.All, "all", 1, "the `N` best ways that are really different")
-		f.StringVar(&w.report, "report", "", "also draw the ways to this `file`, as .html or .svg by its name")
-		f.BoolVar(&w.replace, "replace", false, "replace a report that is there")
 		return func(ctx context.Context, c *call, args []string) (int, error) {
 			switch {
 			case len(args) > 0:
@@ -42,8 +40,6 @@ is 0 with a path, 1 without one, and 3 when something that is not known decides.
 				return 0, usagef("path needs -to: a version, latest, or channel:NAME")
 			case w.options.All < 1 || w.options.All > 20:
 				return 0, usagef("-all takes a number from 1 to 20")
-			case w.report != "" && !slices.Contains([]string{".html", ".htm", ".svg"}, strings.ToLower(filepath.Ext(w.report))):
-				return 0, usagef("-report takes a file whose name ends in .html or .svg")
 			}
 			if err := w.check(); err != nil {
 				return 0, err
@@ -62,8 +58,6 @@ type wayfinding struct {
 	options path.Options
 	avoid   names
 	onHand  bool
-	report  string
-	replace bool
 
 	k     *kit.Kit
 	d     *device.Device
@@ -165,27 +159,13 @@ func (w *wayfinding) run(ctx context.Context, c *call) (int, error) {
 	if err := w.open(ctx, c); err != nil {
 		return 0, err
 	}
-	w.options.Picture = w.report != ""
+	w.options.Picture = c.report != ""
 	res, err := w.find()
 	if err != nil {
 		return 0, err
 	}
 	doc := w.present(res)
-	if w.report != "" {
-		if err := writeNew(w.report, w.replace, doc.Draw(strings.EqualFold(filepath.Ext(w.report), ".svg"), Version)); err != nil {
-			return 0, err
-		}
-	}
-	if c.json {
-		err = present.WriteJSON(c.env.Stdout, present.PathJSON(doc))
-	} else {
-		s := c.screen()
-		s.Path(doc)
-		if w.report != "" {
-			s.Wrote(w.report)
-		}
-	}
-	return pathStatus(res), err
+	return pathStatus(res), c.tell(present.PathJSON(doc), present.PathPage(doc))
 }
 
 func pathStatus(res *path.Result) int {
@@ -206,7 +186,7 @@ func pathStatus(res *path.Result) int {
 
 // present gives every hop the packages that carry it.
 func (w *wayfinding) present(res *path.Result) present.Paths {
-	out := present.Paths{Device: w.device, Notes: res.Notes, Kit: w.k.Dir, Prefer: w.options.Prefer}
+	out := present.Paths{Device: w.device, Notes: res.Notes, Prefer: w.options.Prefer}
 	for _, a := range res.Plans {
 		p := present.PathAnswer{Answer: a, Steps: w.shelf.Steps(w.d, a.Hops), Maybe: w.shelf.Steps(w.d, a.Maybe)}
 		for _, alt := range a.Alternatives {
@@ -216,7 +196,6 @@ func (w *wayfinding) present(res *path.Result) present.Paths {
 			p.Back = w.shelf.Steps(plan.After(w.d, w.rules, a.Hops), a.Back.Hops)
 		}
 		out.Plans = append(out.Plans, p)
-		out.Graph = append(out.Graph, present.NewGraph(a))
 	}
 	return out
 }

@@ -20,10 +20,11 @@ import (
 	"fitcheck/core/survey"
 	"fitcheck/core/tftp"
 	"fitcheck/internal/present"
+	"fitcheck/internal/present/page"
 )
 
 var recoverCommand = &command{
-	name: "recover", args: "-device D PACKAGE…", tells: true, reads: true,
+	name: "recover", args: "-device D PACKAGE…", tells: true, reads: true, folds: []string{page.Why}, reports: true,
 	short: "it does not start: which image will its boot loader take, and how?",
 	long: `For a device whose state is boot-loader or silent. Which image the boot loader accepts, by
 the rulebook's recovery: format, component, size, wrapped or not, and whether it is for this
@@ -91,18 +92,10 @@ func (r *recovering) run(ctx context.Context, c *call, args []string) (int, erro
 	status := statusOf(found.Verdict)
 	doc := present.Recovered{Recovery: found}
 	if !r.watch {
-		if c.json {
-			return status, present.WriteJSON(c.env.Stdout, present.RecoverJSON(doc))
-		}
-		c.screen().Recovery(doc)
-		return status, nil
+		return status, c.tell(present.RecoverJSON(doc), present.RecoveryPage(doc, nil))
 	}
 	if found.Chosen == nil || found.Verdict == fit.Misfit || found.Verdict == fit.Unsettled && r.evenIf == "" {
-		if c.json {
-			return max(status, exitMisfit), present.WriteJSON(c.env.Stdout, present.RecoverJSON(doc))
-		}
-		c.screen().Recovery(doc)
-		return max(status, exitMisfit), nil
+		return max(status, exitMisfit), c.tell(present.RecoverJSON(doc), present.RecoveryPage(doc, nil))
 	}
 	return r.bringBack(ctx, c, doc)
 }
@@ -171,14 +164,14 @@ func (r *recovering) bringBack(ctx context.Context, c *call, doc present.Recover
 	}
 	s := c.screen()
 	if !c.json {
-		s.RecoveryBegins(doc, address, port)
+		s.Show(present.RecoveryBegins(doc, address, port))
 	}
 	if w.Prober, err = r.prober(w.Device.IP); err != nil {
 		w.Prober = nil
 		note := "going by the transfer's answer alone: " + err.Error()
 		doc.Events = append(doc.Events, rescue.Event{Kind: rescue.Failed, Text: note})
 		if !c.json {
-			s.RecoveryEvent(doc.Events[0])
+			s.Show(present.RecoveryEvent(doc.Events[0]))
 		}
 	} else if w.Prober != nil {
 		defer w.Prober.Close()
@@ -199,7 +192,7 @@ func (r *recovering) bringBack(ctx context.Context, c *call, doc present.Recover
 		}
 		doc.Events = append(doc.Events, e)
 		if !c.json {
-			s.RecoveryEvent(e)
+			s.Show(present.RecoveryEvent(e))
 		}
 	}
 	ending, err := w.Run(ctx)
@@ -222,7 +215,7 @@ func (r *recovering) bringBack(ctx context.Context, c *call, doc present.Recover
 	if c.json {
 		return status, present.WriteJSON(c.env.Stdout, present.RecoverJSON(doc))
 	}
-	s.RecoveryEnds(doc)
+	s.Show(present.RecoveryEnds(doc))
 	return status, nil
 }
 

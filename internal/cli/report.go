@@ -8,19 +8,19 @@ import (
 	"os"
 	"path/filepath"
 	"strings"
-	"time"
 
 	"github.com/google/renameio/v2/maybe"
 
 	"fitcheck/core/evidence"
 	"fitcheck/core/fact"
 	"fitcheck/internal/present"
+	"fitcheck/internal/present/page"
 )
 
 // sources fetches what the verdicts to be shown in full cite, when that is
 // asked for.
 func (m *matching) sources(ctx context.Context, c *call, answers []present.Answer) (present.Evidence, error) {
-	if !m.evidence && m.report == "" {
+	if !m.evidence && c.report == "" {
 		return nil, nil
 	}
 	o := evidence.Options{KitDir: m.k.Dir, Limits: c.limits, Packages: map[string]string{}}
@@ -37,16 +37,6 @@ func (m *matching) sources(ctx context.Context, c *call, answers []present.Answe
 	return evidence.Collect(ctx, cited, o)
 }
 
-// writeReport writes the report.
-func (m *matching) writeReport(answers []present.Answer, e present.Evidence) error {
-	r := present.Report{Answers: answers, Surveys: m.surveys, Evidence: e, Made: time.Now(), Version: Version}
-	write := r.HTML
-	if strings.EqualFold(filepath.Ext(m.report), ".md") {
-		write = r.Markdown
-	}
-	return writeNew(m.report, m.replace, func(b *strings.Builder) error { return write(b) })
-}
-
 // writeNew writes a file for the user, whole or not at all; one that is there
 // is kept without -replace.
 func writeNew(file string, replace bool, write func(b *strings.Builder) error) error {
@@ -59,7 +49,7 @@ func writeNew(file string, replace bool, write func(b *strings.Builder) error) e
 	if err := write(&b); err != nil {
 		return err
 	}
-	guard := present.NewGuard(&guarded, false)
+	guard := page.NewGuard(&guarded, false)
 	if _, err := io.WriteString(guard, b.String()); err != nil {
 		return err
 	}

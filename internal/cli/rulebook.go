@@ -14,10 +14,11 @@ import (
 	"fitcheck/core/kit"
 	"fitcheck/core/survey"
 	"fitcheck/internal/present"
+	"fitcheck/internal/present/page"
 )
 
 var rulebookCommand = &command{
-	name: "rulebook", args: "check|draft|schema …", tells: true, reads: true,
+	name: "rulebook", args: "check|draft|schema …", tells: true, reads: true, folds: []string{page.All},
 	short: "is this rulebook, layout or device file sound?",
 	long: `rulebook check FILE…, rulebook draft PACKAGE…, rulebook schema device|rulebook|layout.
 check reads files that people write and says all that is wrong with them, each with its
@@ -64,11 +65,7 @@ func (c *call) check(paths []string) (int, error) {
 		}
 		files = append(files, f)
 	}
-	if c.json {
-		return status, present.WriteJSON(c.env.Stdout, present.CheckedJSON(files))
-	}
-	c.screen().Checked(files)
-	return status, nil
+	return status, c.tell(present.CheckedJSON(files), present.CheckedPage(files))
 }
 
 func exists(path string) bool {
@@ -106,7 +103,7 @@ func (c *call) draft(ctx context.Context, packages []string) (int, error) {
 	if c.json {
 		return exitFits, present.WriteJSON(c.env.Stdout, present.DraftJSON(d))
 	}
-	fmt.Fprint(c.env.Stdout, present.SafeLines(d.YAML()))
+	fmt.Fprint(c.env.Stdout, page.SafeLines(d.YAML()))
 	return exitFits, nil
 }
 

@@ -9,10 +9,11 @@ import (
 
 	"fitcheck/core/plan"
 	"fitcheck/internal/present"
+	"fitcheck/internal/present/page"
 )
 
 var runbookCommand = &command{
-	name: "runbook", args: "-device D PACKAGE…", tells: true, reads: true,
+	name: "runbook", args: "-device D PACKAGE…", tells: true, reads: true, folds: []string{page.Why},
 	short: "which steps, in which order, and what to look for at each?",
 	long: `For the whole way to what the packages hold, or to -to VERSION: what to do before, the
 transfer, the digest to compare on the device, which slot, the order of components, restart
@@ -60,11 +61,7 @@ off and print, by the ending of its name. Refuses what does not fit.`,
 			t.Name = *deviceName
 			why, status := refusal(t, *evenIf != "")
 			if status != exitFits {
-				if c.json {
-					return status, present.WriteJSON(c.env.Stdout, present.RunbookJSON(nil, why))
-				}
-				c.screen().Refused(why, "planned")
-				return status, nil
+				return status, c.tell(present.RunbookJSON(nil, why), present.RefusedPage(why, "planned"))
 			}
 			book, err := writeRunbook(t, o)
 			if err != nil {
@@ -72,14 +69,14 @@ off and print, by the ending of its name. Refuses what does not fit.`,
 			}
 			if *out != "" {
 				err = writeNew(*out, *replace, func(b *strings.Builder) error {
-					switch strings.ToLower(filepath.Ext(*out)) {
+					r := present.Report{Page: present.RunbookPage(book), Version: Version}
+					switch kindOf(*out) {
 					case ".md":
-						return present.RunbookMarkdown(b, book)
+						return r.Markdown(b)
 					case ".txt":
-						(&present.Screen{Out: b, Width: 100}).Runbook(book)
-						return nil
+						return r.Text(b)
 					}
-					return present.RunbookHTML(b, book, Version)
+					return r.HTML(b)
 				})
 				if err != nil {
 					return 0, err
@@ -89,9 +86,9 @@ off and print, by the ending of its name. Refuses what does not fit.`,
 			case c.json:
 				return exitFits, present.WriteJSON(c.env.Stdout, present.RunbookJSON(book, nil))
 			case *out != "":
-				c.screen().WroteRunbook(*out)
+				c.show(present.Wrote("the runbook", *out))
 			default:
-				c.screen().Runbook(book)
+				c.show(present.RunbookPage(book))
 			}
 			return exitFits, nil
 		}

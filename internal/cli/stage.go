@@ -11,10 +11,11 @@ import (
 	"fitcheck/core/plan"
 	"fitcheck/core/rulebook"
 	"fitcheck/internal/present"
+	"fitcheck/internal/present/page"
 )
 
 var stageCommand = &command{
-	name: "stage", args: "-device D… -into DIR PACKAGE…", tells: true, reads: true,
+	name: "stage", args: "-device D… -into DIR PACKAGE…", tells: true, reads: true, folds: []string{page.Why}, reports: true,
 	short: "which files must the server offer? Lays them out, checked",
 	long: `For every hop of the way to what the packages hold, or to -to VERSION: the images that are
 installed, unpacked or whole as the rulebook says, each checked in full before and by its
@@ -53,12 +54,8 @@ replaced. The exit status is that of the verdict, or 0.`,
 			if err != nil {
 				return 0, err
 			}
-			if c.json {
-				err = present.WriteJSON(c.env.Stdout, present.StageJSON(*doc))
-			} else {
-				c.screen().Staged(*doc)
-			}
-			return status, err
+			doc.Asked, doc.Packages = devices.String(), args
+			return status, c.tell(present.StageJSON(*doc), present.StagePage(*doc))
 		}
 	},
 }

@@ -10,6 +10,7 @@ import (
 
 	"fitcheck/core/path"
 	"fitcheck/core/standin"
+	"fitcheck/internal/present"
 )
 
 var standInCommand = &command{
@@ -85,11 +86,11 @@ device has restarted and answered with -once.`,
 			inner, stop := context.WithCancel(ctx)
 			defer stop()
 			screen := c.screen()
-			s.Tell = func(state standin.State, text string) { screen.StandIn(string(state), text) }
+			s.Tell = func(state standin.State, text string) { screen.Show(present.StandIn(string(state), text)) }
 			if *once {
 				s.Seen = stop
 			}
-			screen.StandInBegins(d.Name.Text, s.Echo.LocalAddr().String(), s.Boot.LocalAddr().String())
+			screen.Show(present.StandInBegins(d.Name.Text, s.Echo.LocalAddr().String(), s.Boot.LocalAddr().String()))
 			err = s.Run(inner)
 			if *out != "" && s.Image() != nil {
 				err = os.WriteFile(*out, s.Image(), 0o644)

@@ -13,10 +13,11 @@ import (
 	"fitcheck/core/rulebook"
 	"fitcheck/core/survey"
 	"fitcheck/internal/present"
+	"fitcheck/internal/present/page"
 )
 
 var surveyCommand = &command{
-	name: "survey", args: "PACKAGE", tells: true, reads: true,
+	name: "survey", args: "PACKAGE", tells: true, reads: true, folds: []string{page.All}, reports: true,
 	short: "what is in this download, and is it whole?",
 	long: `PACKAGE is an archive, a bare image or a folder; a name that is no path is looked up
 in the kit's packages/. Archives inside it are opened, too. Each item is shown with its
@@ -25,7 +26,6 @@ manifest and the checksum lists say of it. The exit status is 1 when something i
 	setup: func(f *flag.FlagSet) func(context.Context, *call, []string) (int, error) {
 		expect := expectFlag(f)
 		quick := quickFlag(f)
-		all := f.Bool("all", false, "list every item with its digests, however many there are")
 		contents := f.Bool("contents", false, "list the files of file systems, too, with their digests")
 		deep := f.Bool("deep", false, "look for images at any offset of what has no header of its own, and map it")
 		return func(ctx context.Context, c *call, args []string) (int, error) {
@@ -45,14 +45,10 @@ manifest and the checksum lists say of it. The exit status is 1 when something i
 			if err != nil {
 				return 0, err
 			}
-			if c.json {
-				err = present.WriteJSON(c.env.Stdout, present.SurveyJSON(s))
-			} else {
-				screen := c.screen()
-				screen.All = *all || *contents
-				screen.Survey(s)
+			if *contents { // asked for, so it is shown
+				*c.open[page.All] = true
 			}
-			return surveyStatus(s), err
+			return surveyStatus(s), c.tell(present.SurveyJSON(s), present.SurveyPage(s))
 		}
 	},
 }
@@ -79,7 +75,7 @@ func (c *call) survey(ctx context.Context, k *kit.Kit, name string, prefer *rule
 	if c.quick && len(expect) > 0 {
 		return nil, usagef("a digest is taken over the whole file; leave -quick out")
 	}
-	progress, stop := c.watch("reading " + present.Safe(archive.NameOf(name)))
+	progress, stop := c.watch("reading " + page.Safe(archive.NameOf(name)))
 	defer stop()
 	o.Quick, o.Progress = c.quick, progress
 	return survey.Run(ctx, k.Package(name), o)

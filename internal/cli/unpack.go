@@ -10,10 +10,11 @@ import (
 	"fitcheck/core/unpack"
 	"fitcheck/core/yamlfile"
 	"fitcheck/internal/present"
+	"fitcheck/internal/present/page"
 )
 
 var unpackCommand = &command{
-	name: "unpack", args: "-into DIR PACKAGE", tells: true, reads: true,
+	name: "unpack", args: "-into DIR PACKAGE", tells: true, reads: true, folds: []string{page.All},
 	short: "write the items out as files, safely",
 	long: `Writes everything that is in the package below DIR, which is made when it is missing.
 What a nested archive holds goes into a folder beside it, NAME.unpacked; with -parts,
@@ -45,7 +46,7 @@ printed with its SHA-256. The exit status is 1 when something was left out.`,
 					return 0, usagef("-only: %v", err)
 				}
 			}
-			progress, stop := c.watch("unpacking " + present.Safe(archive.NameOf(args[0])))
+			progress, stop := c.watch("unpacking " + page.Safe(archive.NameOf(args[0])))
 			defer stop()
 			o.Progress = progress
 			res, err := unpack.Run(ctx, k.Package(args[0]), o)
@@ -55,11 +56,7 @@ printed with its SHA-256. The exit status is 1 when something was left out.`,
 			}
 			res.Problems = append(res.Problems, mustStayWhole(k, args[0])...)
 			u := present.Unpacked{Package: archive.NameOf(args[0]), Into: *into, Result: res}
-			if c.json {
-				err = present.WriteJSON(c.env.Stdout, present.UnpackedJSON(u))
-			} else {
-				c.screen().Unpacked(u)
-			}
+			err = c.tell(present.UnpackedJSON(u), present.UnpackedPage(u))
 			for _, p := range res.Problems {
 				if p.Class != archive.Note {
 					return exitMisfit, err

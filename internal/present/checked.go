@@ -1,11 +1,14 @@
 package present
 
 import (
+	"cmp"
 	"fmt"
+	"slices"
 	"strings"
 
 	"fitcheck/core/draft"
 	"fitcheck/core/yamlfile"
+	"fitcheck/internal/present/page"
 )
 
 // CheckedFile is a file that people write, and what is wrong with it.
@@ -16,33 +19,44 @@ type CheckedFile struct {
 	Warnings yamlfile.Errors
 }
 
-// Checked shows how the files came out.
-func (s *Screen) Checked(files []CheckedFile) {
-	for i, f := range files {
-		if i > 0 {
-			s.blank()
+// CheckedPage tells how the files came out: those with faults first.
+func CheckedPage(files []CheckedFile) *page.Page {
+	p := &page.Page{Name: "Checked files"}
+	order := slices.Clone(files)
+	slices.SortStableFunc(order, func(a, b CheckedFile) int {
+		return cmp.Or(cmp.Compare(min(1, len(b.Errors)), min(1, len(a.Errors))), cmp.Compare(min(1, len(b.Warnings)), min(1, len(a.Warnings))))
+	})
+	for _, f := range order {
+		t := page.Title{Word: "SOUND", Tone: page.Good, Text: fmt.Sprintf("%s, a %s", f.Path, f.Kind)}
+		if len(f.Errors) > 0 {
+			t.Word, t.Tone = strings.ToUpper(count(len(f.Errors), "error")), page.Bad
+		} else if len(f.Warnings) > 0 {
+			t.Text += ", with " + count(len(f.Warnings), "warning")
 		}
-		if len(f.Errors) == 0 {
-			said := fmt.Sprintf("%s, a %s", f.Path, f.Kind)
-			if len(f.Warnings) > 0 {
-				said += ", with " + count(len(f.Warnings), "warning")
-			}
-			s.hanging(s.paint(good, "SOUND")+"  ", 7, strong, said)
-		} else {
-			s.hanging(s.paint(bad, strings.ToUpper(count(len(f.Errors), "error")))+"  ", 10, strong, fmt.Sprintf("%s, a %s", f.Path, f.Kind))
+		p.Add(t)
+		l := page.List{Most: faultsShown, Flag: page.All}
+		for _, e := range f.Errors {
+			l.Items = append(l.Items, faultItem(e, page.Span{Text: "!", Tone: page.Bad}))
 		}
-		s.faults(f.Errors, bad, "! ")
-		s.faults(f.Warnings, doubt, "? ")
+		for _, e := range f.Warnings {
+			l.Items = append(l.Items, faultItem(e, page.Span{Text: "?", Tone: page.Doubt}))
+		}
+		if len(l.Items) > 0 {
+			p.Add(l)
+		}
 	}
+	return p
 }
 
-func (s *Screen) faults(all yamlfile.Errors, st style, mark string) {
-	for _, e := range all {
-		s.hanging("  "+s.paint(st, mark), 4, plain, fmt.Sprintf("%s:%d:%d: %s", e.File, e.Spot.Line, e.Spot.Column, e.Message))
-		if e.Advice != "" {
-			s.line(6, plain, "-> "+e.Advice)
-		}
+// faultsShown is how many faults of a file are told at a glance.
+const faultsShown = 12
+
+func faultItem(e *yamlfile.Error, mark page.Span) page.Item {
+	it := page.Item{Marks: []page.Span{mark}, Text: fmt.Sprintf("%s:%d:%d: %s", e.File, e.Spot.Line, e.Spot.Column, e.Message)}
+	if e.Advice != "" {
+		it.Under = []page.Item{{Marks: []page.Span{{Text: "->"}}, Text: e.Advice}}
 	}
+	return it
 }
 
 // CheckedJSON is the document "rulebook check".

@@ -7,38 +7,49 @@ import (
 	"strings"
 
 	"fitcheck/core/fit/check"
+	"fitcheck/internal/present/page"
 )
 
-// Codes explains reasons: each in full, or of many a line each. Of one check the
+// CodesPage explains reasons: each in full, or of many a line each. Of one check the
 // worst come first.
-func (s *Screen) Codes(all []*check.Code, brief bool) {
+func CodesPage(all []*check.Code, brief bool) *page.Page {
+	p := &page.Page{Name: "Reasons", Document: brief}
+	var l page.List
+	flush := func() {
+		if len(l.Items) > 0 {
+			p.Add(l)
+		}
+		l = page.List{}
+	}
 	of := ""
 	for _, k := range worstFirst(all) {
 		if k.Check.Name != of {
+			flush()
 			of = k.Check.Name
-			s.head(of)
-			s.line(2, faint, k.Check.Doc)
-		} else if !brief {
-			s.blank()
+			p.Add(page.Head{Text: of + ": " + k.Check.Doc})
 		}
+		it := page.Item{Marks: []page.Span{{Text: string(k.Outcome), Tone: toneOf(k.Outcome)}, {Text: k.Name, Tone: page.Strong}}}
 		if brief {
-			s.hanging("  "+s.paint(outcomeStyle(k.Outcome), pad(string(k.Outcome), 10))+pad(k.Name, 30)+" ", 43, plain, k.Doc)
+			it.Text = k.Doc
+			l.Items = append(l.Items, it)
 			continue
 		}
-		s.hanging("  "+s.paint(outcomeStyle(k.Outcome), pad(string(k.Outcome), 10))+" ", 13, strong, k.Name)
-		say := func(what, text string) {
+		say := func(what, text string, tone page.Tone) {
 			if text != "" && text != "…" {
-				s.hanging("    "+pad(what, 12)+" ", 17, plain, text)
+				it.Under = append(it.Under, page.Item{Marks: []page.Span{{Text: what, Tone: page.Faint}}, Text: text, Tone: tone})
 			}
 		}
-		say("given when", k.Doc)
-		say("in words", pattern(k.Words))
-		say("for example", check.Example(k.Name).Says)
-		say("settled by", pattern(k.Advice))
+		say("given when", k.Doc, page.Plain)
+		say("in words", pattern(k.Words), page.Plain)
+		say("for example", check.Example(k.Name).Says, page.Plain)
+		say("settled by", pattern(k.Advice), page.Plain)
 		if k.Stands {
-			s.line(4, doubt, "neither -trust-names nor -even-if unsettled covers it")
+			say("mind", "neither -trust-names nor -even-if unsettled covers it", page.Doubt)
 		}
+		l.Items = append(l.Items, it)
 	}
+	flush()
+	return p
 }
 
 // worstFirst orders the reasons of each check.
@@ -79,8 +90,8 @@ func CodesJSON(all []*check.Code) any {
 	return out
 }
 
-// CodesPage is docs/codes.md.
-func CodesPage() string {
+// CodesDoc is docs/codes.md.
+func CodesDoc() string {
 	var b strings.Builder
 	b.WriteString(`# The reasons
 

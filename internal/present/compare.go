@@ -6,83 +6,84 @@ import (
 	"slices"
 	"strings"
 
-	"github.com/jedib0t/go-pretty/v6/table"
+	"github.com/maruel/natural"
 
 	"fitcheck/core/compare"
+	"fitcheck/internal/present/page"
 )
 
-// Compare shows what differs between two sides.
-func (s *Screen) Compare(all []*compare.Result) {
+// ComparePage tells what differs between two sides.
+func ComparePage(all []*compare.Result) *page.Page {
+	p := &page.Page{Name: "Compared"}
 	for i, r := range all {
 		if i > 0 {
-			s.blank()
-			s.rule()
+			p.Add(page.Rule{})
 		}
-		s.compared(r)
+		p.Add(compared(r)...)
 	}
+	return p
 }
 
-func (s *Screen) compared(r *compare.Result) {
+func compared(r *compare.Result) []page.Block {
 	counts := map[compare.Change]int{}
 	for _, it := range r.Items {
 		counts[it.Change]++
 	}
-	differ := len(r.Items) - counts[compare.Same]
-	title := fmt.Sprintf("%s and %s", r.A, r.B)
-	switch {
+	t := page.Title{Word: "DIFFERENT", Tone: page.Info, Text: fmt.Sprintf("%s and %s", r.A, r.B)}
+	switch differ := len(r.Items) - counts[compare.Same]; {
 	case len(r.Items) == 0:
-		s.hanging(s.paint(info, "COMPARED")+"  ", 10, strong, title)
+		t.Word = "COMPARED"
 	case differ == 0:
-		s.hanging(s.paint(good, "THE SAME")+"  ", 10, strong, fmt.Sprintf("%s: %s, each the same to the byte", title, count(len(r.Items), "item")))
+		t.Word, t.Tone = "THE SAME", page.Good
+		t.Text += fmt.Sprintf(": %s, each the same to the byte", count(len(r.Items), "item"))
 	default:
 		var parts []string
-		for _, c := range []compare.Change{compare.Changed, compare.Added, compare.Removed, compare.Moved, compare.Same} {
+		for _, c := range changeOrder {
 			if n := counts[c]; n > 0 {
 				parts = append(parts, fmt.Sprintf("%d %s", n, c))
 			}
 		}
-		s.hanging(s.paint(info, "DIFFERENT")+"  ", 11, strong, title+": "+strings.Join(parts, ", "))
+		t.Text += ": " + strings.Join(parts, ", ")
 	}
+	out := []page.Block{t}
 	if len(r.Components) > 0 {
-		s.blank()
-		var rows []table.Row
+		table := page.Table{Columns: []page.Column{{Title: "component"}, {Title: "first", Fitting: page.Cut}, {Title: "second", Fitting: page.Cut}, {Title: "images"}}}
 		for _, c := range r.Components {
-			same := "-"
+			same := page.Span{Text: "-"}
 			if c.Compared {
-				same = "different"
+				same = page.Span{Text: "different", Tone: page.Doubt}
 				if c.Same {
-					same = "the same to the byte"
+					same = page.Span{Text: "the same to the byte", Tone: page.Good}
 				}
 			}
-			rows = append(rows, table.Row{Safe(c.Name), Safe(cmp.Or(c.A, "-")), Safe(cmp.Or(c.B, "-")), same})
+			table.Rows = append(table.Rows, []page.Span{{Text: c.Name, Tone: page.Strong}, {Text: cmp.Or(c.A, "-")}, {Text: cmp.Or(c.B, "-")}, same})
 		}
-		s.table(table.Row{"component", "first", "second", "images"}, rows, nil)
+		out = append(out, table)
 	}
 	for _, x := range []struct {
 		noun string
 		sets compare.Sets
 	}{{"models", r.Models}, {"revisions", r.Revisions}, {"architectures", r.Archs}, {"boards", r.Boards}} {
-		s.named(x.noun, x.sets)
+		if l, ok := named(x.noun, x.sets); ok {
+			out = append(out, l)
+		}
 	}
-	s.changes(r.Items)
+	return append(out, changesOf(r.Items)...)
 }
 
+var changeOrder = []compare.Change{compare.Changed, compare.Added, compare.Removed, compare.Moved, compare.Same}
+
 // named tells what only one side names.
-func (s *Screen) named(noun string, sets compare.Sets) {
-	if len(sets.Both) == 0 && !sets.Differ() {
-		return
-	}
-	if !sets.Differ() {
-		s.line(0, plain, fmt.Sprintf("%s: both name %s", noun, strings.Join(sets.Both, ", ")))
-		return
-	}
+func named(noun string, sets compare.Sets) (page.Line, bool) {
 	switch {
+	case len(sets.Both) == 0 && !sets.Differ():
+		return page.Line{}, false
+	case !sets.Differ():
+		return page.Line{Text: fmt.Sprintf("%s: both name %s", noun, strings.Join(sets.Both, ", "))}, true
 	case len(sets.Both)+len(sets.OnlyA) == 0:
-		s.line(0, doubt, fmt.Sprintf("%s: the second names %s, the first names none", noun, strings.Join(sets.OnlyB, ", ")))
-		return
+		return page.Line{Tone: page.Doubt, Text: fmt.Sprintf("%s: the second names %s, the first names none", noun, strings.Join(sets.OnlyB, ", "))}, true
 	case len(sets.Both)+len(sets.OnlyB) == 0:
-		s.line(0, doubt, fmt.Sprintf("%s: the first names %s, the second names none", noun, strings.Join(sets.OnlyA, ", ")))
-		return
+		return page.Line{Tone: page.Doubt, Text: fmt.Sprintf("%s: the first names %s, the second names none", noun, strings.Join(sets.OnlyA, ", "))}, true
 	}
 	var parts []string
 	for _, x := range []struct {
@@ -93,30 +94,19 @@ func (s *Screen) named(noun string, sets compare.Sets) {
 			parts = append(parts, x.who+" "+strings.Join(x.all, ", "))
 		}
 	}
-	s.line(0, doubt, noun+": "+strings.Join(parts, "; "))
+	return page.Line{Tone: page.Doubt, Text: noun + ": " + strings.Join(parts, "; ")}, true
 }
 
-// comparedItems is how many items of one change are listed where not all are asked for.
+// comparedItems is how many items of one change are listed at a glance.
 const comparedItems = 6
 
-func (s *Screen) changes(items []compare.Item) {
-	for _, c := range []compare.Change{compare.Changed, compare.Added, compare.Removed, compare.Moved, compare.Same} {
-		var of []compare.Item
-		for _, it := range items {
-			if it.Change == c {
-				of = append(of, it)
-			}
-		}
-		if len(of) == 0 || c == compare.Same && !s.All {
-			continue
-		}
-		slices.SortFunc(of, func(a, b compare.Item) int { return cmp.Compare(a.Path, b.Path) })
-		s.head(fmt.Sprintf("%s (%d)", c, len(of)))
-		most := len(of)
-		if !s.All {
-			most = min(most, comparedItems)
-		}
-		for _, it := range of[:most] {
+func changesOf(items []compare.Item) []page.Block {
+	var out []page.Block
+	for _, c := range changeOrder {
+		l := page.List{Most: comparedItems, Flag: page.All}
+		of := slices.DeleteFunc(slices.Clone(items), func(it compare.Item) bool { return it.Change != c })
+		slices.SortFunc(of, func(a, b compare.Item) int { return natural.Compare(a.Path, b.Path) })
+		for _, it := range of {
 			t := cmp.Or(it.Path, "the file itself")
 			switch c {
 			case compare.Changed:
@@ -128,12 +118,18 @@ func (s *Screen) changes(items []compare.Item) {
 			default:
 				t += fmt.Sprintf("  (%s, %s)", it.Kind, Bytes(it.B.Size))
 			}
-			s.line(2, plain, t)
+			l.Items = append(l.Items, page.Item{Text: t})
 		}
-		if n := len(of) - most; n > 0 {
-			s.line(2, faint, fmt.Sprintf("and %d more; -all lists them", n))
+		if len(of) == 0 {
+			continue
 		}
+		part := []page.Block{page.Head{Text: fmt.Sprintf("%s (%d)", c, len(of))}, l}
+		if c == compare.Same {
+			part = []page.Block{page.Fold{Title: fmt.Sprintf("%s (%d)", c, len(of)), Flag: page.All, Silent: true, Inside: func() []page.Block { return []page.Block{l} }}}
+		}
+		out = append(out, part...)
 	}
+	return out
 }
 
 // CompareJSON is the document "compare".

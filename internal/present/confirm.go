@@ -2,10 +2,12 @@ package present
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"fitcheck/core/fit"
 	"fitcheck/core/plan"
+	"fitcheck/internal/present/page"
 )
 
 // Confirmed is what confirm tells.
@@ -48,68 +50,76 @@ func (c Confirmed) Lines() []string {
 	return out
 }
 
-// Confirmed shows whether the install did what the plan said.
-func (s *Screen) Confirmed(c Confirmed) {
+// ConfirmPage tells whether the install did what the plan said: what is not as planned first,
+// with both sides; what is, a line each.
+func ConfirmPage(c Confirmed) *page.Page {
 	v := c.Verdict()
 	word := map[fit.Outcome]string{fit.Fits: "AS PLANNED", fit.Misfit: "NOT AS PLANNED", fit.Unsettled: "UNSETTLED"}[v]
 	head := map[fit.Outcome]string{
 		fit.Fits: "%s did what the plan from %s to %s said", fit.Misfit: "%s did not do what the plan from %s to %s said",
 		fit.Unsettled: "whether %s did what the plan from %s to %s said is not settled",
 	}[v]
-	st := append(append(style{}, outcomeStyle(v)...), strong...)
-	s.hanging(s.paint(st, word)+"  ", len(word)+2, strong, fmt.Sprintf(head, c.Device, orUnknown(c.From), orUnknown(c.To)))
+	t := page.Title{Word: word, Tone: toneOf(v), Text: fmt.Sprintf(head, c.Device, orUnknown(c.From), orUnknown(c.To))}
 	if c.Note != "" {
-		s.line(len(word)+2, info, c.Note)
+		t.About = append(t.About, page.Item{Text: c.Note, Tone: page.Info})
 	}
+	p := &page.Page{Name: c.Device + " after the install"}
+	p.Add(t)
 	if len(c.NoPlan) > 0 {
-		s.head("There was no plan by the rules")
-		for _, r := range c.NoPlan {
-			for _, t := range r.Because {
-				s.hanging("  "+s.paint(outcomeStyle(r.Outcome), pad(string(r.Outcome), 10)), 12, plain, t)
-			}
-		}
+		p.Add(page.Head{Text: "There was no plan by the rules"}, refusals(c.NoPlan))
 	}
-	s.component = 8
-	show := func(title string, all []fit.Check) {
-		if len(all) == 0 {
-			return
-		}
-		s.head(title)
-		for _, ch := range all {
-			lead := "  " + s.paint(outcomeStyle(ch.Outcome), pad(string(ch.Outcome), 10)) + s.paint(strong, pad(ch.Check, 10)) + pad(ch.Component, s.component) + " "
-			s.hanging(lead, 31, plain, ch.Because)
+	whole := &fit.Verdict{Package: "", Verdict: v, Checks: c.Checks}
+	for _, m := range c.Members {
+		whole.Members = append(whole.Members, fit.Member{Name: m.Name, Checks: m.Checks})
+	}
+	open, kept := page.List{Most: 8, Full: 5, Flag: page.Why}, page.List{Most: 16, Flag: page.Why, Deep: page.Why}
+	var advice []string
+	all := collapse(whole)
+	slices.SortStableFunc(all, func(a, b memberCheck) int { return weight(a.Outcome) - weight(b.Outcome) })
+	for _, ch := range all {
+		it := page.Item{Marks: []page.Span{{Text: string(ch.Outcome), Tone: toneOf(ch.Outcome)}, {Text: ch.Check.Check, Tone: page.Strong}, {Text: ch.Component}}, Text: ch.because(whole)}
+		for _, side := range []struct{ name, of string }{{"planned", fit.OfPackage}, {"planned", fit.OfStated}, {"found", fit.OfDevice}} {
 			var said []string
 			for _, x := range ch.Sources {
-				if x.Source.File != "" {
+				if x.Side == side.of && x.Source.File != "" {
 					said = append(said, fmt.Sprintf("%s (%s)", x.Value, strings.TrimSpace(string(x.Source.Kind)+" "+x.Source.Where())))
 				}
 			}
 			if len(said) > 0 {
-				s.line(12, faint, strings.Join(said, "; "))
-			}
-			if ch.Advice != "" {
-				s.line(12, info, ch.Advice)
+				it.Under = append(it.Under, page.Item{Marks: []page.Span{{Text: side.name, Tone: page.Faint}}, Text: strings.Join(said, "; "), Tone: page.Faint})
 			}
 		}
-	}
-	show("As a whole", c.Checks)
-	for _, m := range c.Members {
-		title := "What was found"
-		if len(c.Members) > 1 {
-			title = m.Name
+		if ch.Outcome == fit.Misfit || ch.Outcome == fit.Unsettled {
+			open.Items = append(open.Items, it)
+			if ch.Advice != "" && !slices.Contains(advice, ch.Advice) {
+				advice = append(advice, ch.Advice)
+			}
+			continue
 		}
-		show(title, m.Checks)
+		if ch.Outcome == fit.Note && ch.Advice != "" && !slices.Contains(advice, ch.Advice) {
+			advice = append(advice, ch.Advice)
+		}
+		kept.Items = append(kept.Items, it)
 	}
+	if len(open.Items) > 0 {
+		p.Add(page.Head{Text: "What is not as planned, or not known"}, open)
+	}
+	if len(kept.Items) > 0 {
+		p.Add(page.Head{Text: "What is as planned"}, kept)
+	}
+	p.Add(whatNext(advice)...)
 	if len(c.Next) > 0 {
-		s.head("What only you can see")
+		l := page.List{Most: 5, Flag: page.Why}
 		for _, t := range c.Next {
-			s.hanging("  [ ] ", 6, plain, t)
+			l.Items = append(l.Items, page.Item{Marks: []page.Span{{Text: "[ ]"}}, Text: t})
 		}
+		p.Add(page.Head{Text: "What only you can see"}, l)
 	}
 	if c.Record != "" {
-		s.blank()
-		s.line(0, info, "A line was added to "+c.Record+".")
+		p.Add(page.Gap{}, page.Line{Text: "A line was added to " + c.Record + ".", Tone: page.Info})
 	}
+	p.Add(page.Gap{}, page.Fold{Line: "-why shows where each of it was read", Flag: page.Why, Inside: func() []page.Block { return nil }})
+	return p
 }
 
 func orUnknown(t string) string {

@@ -2,11 +2,11 @@ package present
 
 import (
 	"fmt"
-	"html/template"
 	"strings"
 
 	"fitcheck/core/digest"
 	"fitcheck/core/fit"
+	"fitcheck/internal/present/page"
 )
 
 // proofWords say what kinds of proof are, in words.
@@ -59,31 +59,26 @@ func provenBy(pkg string, all []digest.Cover, most int) []string {
 	return out
 }
 
-// maxCoversShown is how many stretches of one image are shown.
-const maxCoversShown = 8
-
-// coverageBar draws the stretches of an image as one bar, as wide as the page.
-func coverageBar(pkg string, all []digest.Cover) template.HTML {
+// coverageBar draws the stretches of an image as one bar, where there is room for it.
+func coverageBar(pkg string, all []digest.Cover) page.Bar {
 	if len(all) == 0 {
-		return ""
+		return page.Bar{Picture: true}
 	}
-	size := all[len(all)-1].To
-	var b strings.Builder
-	b.WriteString(`<div class="bar">`)
+	b := page.Bar{Size: all[len(all)-1].To, Picture: true}
 	for _, c := range all {
-		class := map[bool]string{true: "weak", false: "good"}[c.By <= digest.ByStructure]
+		tone := page.Good
 		switch {
 		case !c.Holds:
-			class = "bad"
+			tone = page.Bad
 		case c.Padding:
-			class = "pad"
+			tone = page.Faint
 		case c.By <= digest.ByArchive:
-			class = "open"
+			tone = page.Doubt
+		case c.By <= digest.ByStructure:
+			tone = page.Info
 		}
-		title := strings.Join(provenBy(pkg, []digest.Cover{c}, 1), "")
-		title = strings.Replace(title, "all bytes", fmt.Sprintf("bytes %d–%d", c.From, c.To-1), 1)
-		fmt.Fprintf(&b, `<i class="%s" style="flex:%d" title="%s"></i>`, class, max(1, (c.To-c.From)*1000/max(1, size)), template.HTMLEscapeString(Safe(title)))
+		title := strings.Replace(strings.Join(provenBy(pkg, []digest.Cover{c}, 1), ""), "all bytes", fmt.Sprintf("bytes %d–%d", c.From, c.To-1), 1)
+		b.Pieces = append(b.Pieces, page.Piece{From: c.From, To: c.To, Tone: tone, Title: title})
 	}
-	b.WriteString(`</div>`)
-	return template.HTML(b.String())
+	return b
 }

@@ -2,60 +2,56 @@ package present
 
 import (
 	"fmt"
-	"strings"
 
 	"fitcheck/core/shell"
+	"fitcheck/internal/present/page"
 )
 
-// Scene introduces one case of the demo: what is at stake, and the command.
-func (s *Screen) Scene(n, of int, tale, command string) {
-	if n > 1 {
-		s.blank()
-	}
-	rule := s.Width
-	if rule <= 0 || rule > 100 {
-		rule = 100
-	}
-	s.line(0, faint, strings.Repeat("=", rule))
-	s.line(0, plain, fmt.Sprintf("%d of %d. %s", n, of, tale))
-	s.blank()
-	s.hanging(s.paint(good, "$ "), 2, strong, command)
+// ScenePage introduces one case of the demo: what is at stake, and the command.
+func ScenePage(n, of int, tale, command string) *page.Page {
+	p := &page.Page{}
+	p.Add(page.Rule{}, page.Line{Text: fmt.Sprintf("%d of %d. %s", n, of, tale)}, page.Gap{},
+		page.List{Indent: -2, Items: []page.Item{{Marks: []page.Span{{Text: "$", Tone: page.Good}}, Text: command, Tone: page.Strong}}})
+	return p
 }
 
 // DemoSummary lists how the cases came out.
-func (s *Screen) DemoSummary(cases []DemoCase, dir string) {
-	s.head("How the cases came out")
+func DemoSummary(cases []DemoCase, dir string) *page.Page {
+	var l page.List
 	for _, c := range cases {
 		if c.OK {
-			s.hanging("  "+s.paint(good, "as told")+"    ", 13, plain, c.Case+": "+c.Expected)
+			l.Items = append(l.Items, page.Item{Marks: []page.Span{{Text: "as told", Tone: page.Good}}, Text: c.Case + ": " + c.Expected})
 		} else {
-			s.hanging("  "+s.paint(bad, "OTHERWISE")+"  ", 13, plain, fmt.Sprintf("%s: expected %s, got %s", c.Case, c.Expected, c.Got))
+			l.Items = append(l.Items, page.Item{Marks: []page.Span{{Text: "OTHERWISE", Tone: page.Bad}}, Text: fmt.Sprintf("%s: expected %s, got %s", c.Case, c.Expected, c.Got)})
 		}
 	}
-	s.blank()
+	last := "To keep the kit and try the commands yourself: fitcheck demo DIR"
 	if dir != "" {
-		s.line(0, plain, "The kit is in "+dir+": go there and try the commands yourself.")
-	} else {
-		s.line(0, plain, "To keep the kit and try the commands yourself: fitcheck demo DIR")
+		last = "The kit is in " + dir + ": go there and try the commands yourself."
 	}
+	p := &page.Page{Document: true}
+	p.Add(page.Gap{}, page.Head{Text: "How the cases came out"}, l, page.Gap{}, page.Line{Text: last})
+	return p
 }
 
 // DemoEnd says how to go on after the scenes.
-func (s *Screen) DemoEnd(all int) {
-	s.blank()
-	s.line(0, faint, fmt.Sprintf("fitcheck demo -all tells the whole story (%d cases); fitcheck demo DIR writes the kit, to try things on", all))
+func DemoEnd(all int) *page.Page {
+	p := &page.Page{}
+	p.Add(page.Gap{}, page.Line{Text: fmt.Sprintf("fitcheck demo -all tells the whole story (%d cases); fitcheck demo DIR writes the kit, to try things on", all), Tone: page.Faint})
+	return p
 }
 
 // DemoKit says where to begin with a kit that was written.
-func (s *Screen) DemoKit(dir string, files int, begin []string) {
-	s.hanging(s.paint(good, "WRITTEN")+"  ", 9, strong, fmt.Sprintf("the demo kit in %s: %s", dir, count(files, "file")))
-	s.head("Where to begin")
-	s.line(2, plain, "cd "+shell.Quote(dir))
+func DemoKit(dir string, files int, begin []string) *page.Page {
+	l := page.List{Items: []page.Item{{Text: "cd " + shell.Quote(dir), Tone: page.Code}}}
 	for _, b := range begin {
-		s.line(2, plain, b)
+		l.Items = append(l.Items, page.Item{Text: b, Tone: page.Code})
 	}
-	s.blank()
-	s.line(0, plain, "devices/, rulebooks/ and packages/ are made to be read and changed; fitcheck help tells the rest.")
+	p := &page.Page{Name: "The demo kit"}
+	p.Add(page.Title{Word: "WRITTEN", Tone: page.Good, Text: fmt.Sprintf("the demo kit in %s: %s", dir, count(files, "file"))},
+		page.Head{Text: "Where to begin"}, l, page.Gap{},
+		page.Line{Text: "devices/, rulebooks/ and packages/ are made to be read and changed; fitcheck help tells the rest."})
+	return p
 }
 
 // DemoKitJSON is the document "demo" of a kit that was written.

@@ -2,12 +2,11 @@ package present
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
-	"github.com/jedib0t/go-pretty/v6/table"
-	"github.com/jedib0t/go-pretty/v6/text"
-
 	"fitcheck/core/device"
+	"fitcheck/internal/present/page"
 )
 
 // DeviceReading is what was read of a device, and the file that it makes.
@@ -31,85 +30,146 @@ func (d DeviceReading) Guesses() int {
 	return n
 }
 
-// Device shows what was read, each value with its place, then what is left to
-// settle.
-func (s *Screen) Device(d DeviceReading) {
-	word, st := "KNOWN", good
+// DevicePage tells what was read, then what is left to settle.
+func DevicePage(d DeviceReading) *page.Page {
+	t := page.Title{Word: "KNOWN", Tone: page.Good, Text: fmt.Sprintf("%s: %s %s", d.Device.Name.Text, d.Out, d.Written)}
 	if len(d.Draft.Contradictions) > 0 || d.Guesses() > 0 {
-		word, st = "UNSETTLED", doubt
+		t.Word, t.Tone = "UNSETTLED", page.Doubt
 	}
-	s.hanging(s.paint(st, word)+"  ", len(word)+2, strong, fmt.Sprintf("%s: %s %s", d.Device.Name.Text, d.Out, d.Written))
 	for _, r := range d.Readings {
-		s.line(len(word)+2, info, r.File+": "+r.Form)
+		t.About = append(t.About, page.Item{Text: r.File + ": " + r.Form, Tone: page.Info})
 	}
-	s.blank()
-	var rows []table.Row
-	member := ""
+	p := &page.Page{Name: d.Device.Name.Text}
+	p.Add(t)
+	if len(d.Device.Members) > 1 {
+		p.Add(membersTable(d)...)
+	} else {
+		p.Add(findings(d, ""))
+	}
+	p.Add(remarks(d)...)
+	return p
+}
+
+// findings is a table of values with their places, of one member or of all ("").
+func findings(d DeviceReading, member string) page.Table {
+	t := page.Table{Columns: []page.Column{{Title: "key", Fitting: page.Cut}, {Title: "value", Fitting: page.Wrap}, {Title: "read from", Fitting: page.Wrap}}, Most: 24, Flag: page.Why, Noun: "values"}
 	for _, f := range d.Draft.Findings {
-		if f.Member != member {
-			member = f.Member
-			rows = append(rows, table.Row{s.paint(strong, member), "", ""})
+		if member != "" && f.Member != member {
+			continue
 		}
 		var texts, places []string
 		for _, v := range f.Values {
 			texts, places = append(texts, v.Text), append(places, v.Where)
 		}
 		where := strings.Join(places, ", ")
+		value := page.Span{Text: strings.Join(texts, ", ")}
 		if f.Guess() {
 			where += device.GuessMark
+			value.Tone = page.Doubt
 		}
-		key := f.Key
-		if f.Member != "" {
-			key = "  " + key
-		}
-		rows = append(rows, table.Row{Safe(key), Safe(strings.Join(texts, ", ")), s.paint(faint, where)})
+		t.Rows = append(t.Rows, []page.Span{{Text: f.Key}, value, {Text: where, Tone: page.Faint}})
 	}
-	s.table(table.Row{"key", "value", "read from"}, rows, s.columns(20, 30))
-	s.DeviceRemarks(d)
+	return t
 }
 
-// columns lets the last column of a table of three wrap at the width.
-func (s *Screen) columns(first, second int) []table.ColumnConfig {
-	if s.Width <= 0 {
-		return nil
+// membersTable is a row a member and a column a key in which they differ; what all have alike
+// is said once. Where each value was read is folded.
+func membersTable(d DeviceReading) []page.Block {
+	values := map[string]map[string]string{} // key, member
+	var keys, members []string
+	for _, f := range d.Draft.Findings {
+		if f.Member == "" {
+			continue
+		}
+		if values[f.Key] == nil {
+			values[f.Key] = map[string]string{}
+			keys = append(keys, f.Key)
+		}
+		if !slices.Contains(members, f.Member) {
+			members = append(members, f.Member)
+		}
+		var texts []string
+		for _, v := range f.Values {
+			texts = append(texts, v.Text)
+		}
+		text := strings.Join(texts, ", ")
+		if f.Guess() {
+			text += " (guess)"
+		}
+		values[f.Key][f.Member] = text
 	}
-	return []table.ColumnConfig{{Number: 1, WidthMax: first, WidthMaxEnforcer: text.WrapSoft}, {Number: 2, WidthMax: second, WidthMaxEnforcer: text.WrapSoft}, {Number: 3, WidthMax: max(20, s.Width-first-second-6), WidthMaxEnforcer: text.WrapSoft}}
+	t := page.Table{Columns: []page.Column{{Title: "member", Fitting: page.Cut}}, Most: 16, Flag: page.Why, Noun: "members"}
+	for _, m := range members {
+		t.Rows = append(t.Rows, []page.Span{{Text: m, Tone: page.Strong}})
+	}
+	var alike []string
+	for _, k := range keys {
+		same := true
+		for _, m := range members {
+			same = same && values[k][m] == values[k][members[0]]
+		}
+		if same {
+			alike = append(alike, k+" "+values[k][members[0]])
+			continue
+		}
+		t.Columns = append(t.Columns, page.Column{Title: k, Fitting: page.Cut})
+		for i, m := range members {
+			t.Rows[i] = append(t.Rows[i], page.Span{Text: values[k][m]})
+		}
+	}
+	out := []page.Block{t}
+	if len(alike) > 0 {
+		out = append(out, page.Line{Text: "all of them: " + strings.Join(alike, ", ")})
+	}
+	return append(out, page.Fold{Line: "-why shows where each value was read", Title: "Where each value was read", Flag: page.Why, Inside: func() []page.Block {
+		var out []page.Block
+		for _, m := range members {
+			t := findings(d, m)
+			t.Most = 0
+			out = append(out, page.Head{Text: m}, t)
+		}
+		return out
+	}})
 }
 
-// DeviceRemarks tells what of a reading is left to settle, and what else was
-// seen.
-func (s *Screen) DeviceRemarks(d DeviceReading) {
-	if n := len(d.Draft.Contradictions); n > 0 {
-		s.head("Contradictions: left out until you settle them")
-		for _, c := range d.Draft.Contradictions {
-			s.hanging("  "+s.paint(bad, "! "), 4, plain, c.Label()+": "+c.Text())
+// DeviceRemarks is what of a reading is left to settle, and what else was seen: what is told
+// beside a device file that is printed.
+func DeviceRemarks(d DeviceReading) *page.Page { return &page.Page{Blocks: remarks(d)} }
+
+func remarks(d DeviceReading) []page.Block {
+	var out []page.Block
+	add := func(head string, l page.List) {
+		if len(l.Items) > 0 {
+			l.Flag, l.Most = page.Why, 8
+			out = append(out, page.Head{Text: head}, l)
 		}
 	}
-	if d.Guesses() > 0 {
-		s.head("Guesses: they do not count as known")
-		for _, f := range d.Draft.Findings {
-			if f.Guess() {
-				s.hanging("  "+s.paint(doubt, "? "), 4, plain, fmt.Sprintf("%s: %s (%s)", f.Label(), f.Values[0].Text, f.Values[0].Where))
-			}
+	var open, guesses, changes, notes page.List
+	for _, c := range d.Draft.Contradictions {
+		open.Items = append(open.Items, page.Item{Marks: []page.Span{{Text: "!", Tone: page.Bad}}, Text: c.Label() + ": " + c.Text()})
+	}
+	for _, f := range d.Draft.Findings {
+		if f.Guess() {
+			guesses.Items = append(guesses.Items, page.Item{Marks: []page.Span{{Text: "?", Tone: page.Doubt}}, Text: fmt.Sprintf("%s: %s (%s)", f.Label(), f.Values[0].Text, f.Values[0].Where)})
 		}
 	}
-	if len(d.Draft.Changes) > 0 {
-		s.head("What changes")
-		for _, t := range d.Draft.Changes {
-			s.hanging("  - ", 4, plain, t)
-		}
+	for _, t := range d.Draft.Changes {
+		changes.Items = append(changes.Items, page.Item{Marks: []page.Span{{Text: "-"}}, Text: t})
 	}
-	if len(d.Draft.Notes) > 0 {
-		s.head("Also seen")
-		for _, t := range d.Draft.Notes {
-			s.hanging("  - ", 4, plain, t)
-		}
+	for _, t := range d.Draft.Notes {
+		notes.Items = append(notes.Items, page.Item{Marks: []page.Span{{Text: "-"}}, Text: t})
 	}
+	add("Contradictions: left out until you settle them", open)
+	add("Guesses: they do not count as known", guesses)
+	add("What changes", changes)
+	add("Also seen", notes)
 	if len(d.Draft.Contradictions) > 0 || d.Guesses() > 0 {
-		s.head("What to do next")
-		s.hanging("  1. ", 5, plain, "read what is unsettled off the device or its label, and give it with -set, as in "+example(d))
-		s.hanging("  2. ", 5, plain, "where captures of this line come often, add captures: to its rulebook")
+		out = append(out, whatNext([]string{
+			"read what is unsettled off the device or its label, and give it with -set, as in " + example(d),
+			"where captures of this line come often, add captures: to its rulebook",
+		})...)
 	}
+	return out
 }
 
 // example shows how one of the open values is set.

@@ -2,11 +2,11 @@ package present
 
 import (
 	"fmt"
-	"strings"
 
 	"fitcheck/core/evidence"
 	"fitcheck/core/fact"
 	"fitcheck/core/fit"
+	"fitcheck/internal/present/page"
 )
 
 // Evidence is the thing itself that each source names.
@@ -31,36 +31,36 @@ func allChecks(v *fit.Verdict) []fit.Check {
 	return out
 }
 
-// excerpts shows the evidence of a check; what an earlier check showed already
-// is only named.
-func (s *Screen) excerpts(v *fit.Verdict, c fit.Check, shown map[string]bool) {
-	const indent = 12
+// excerpts are the evidence of a check; what an earlier check showed already is left out.
+func (e Evidence) excerpts(v *fit.Verdict, c fit.Check, shown map[string]bool) []page.Block {
+	var out []page.Block
 	for _, x := range c.Sources {
-		for _, e := range s.Evidence[x.Source] {
-			title := within(v.Package, e.Title)
-			if shown[e.Title] {
+		for _, part := range e[x.Source] {
+			if shown[part.Title] {
 				continue
 			}
-			shown[e.Title] = true
-			s.hanging(strings.Repeat(" ", indent)+s.paint(info, "| "), indent+2, info, title)
-			if e.Why != "" {
-				s.hanging(strings.Repeat(" ", indent)+s.paint(info, "| "), indent+4, faint, "  "+e.Why)
-			}
-			for _, l := range e.Lines {
-				mark, st := "  ", faint
-				if l.Cited {
-					mark, st = "> ", strong
-				}
-				s.hanging(strings.Repeat(" ", indent)+s.paint(info, "| ")+s.paint(st, fmt.Sprintf("%s%4d ", mark, l.Number)), indent+9, st, l.Text)
-			}
-			s.dump(e, indent)
+			shown[part.Title] = true
+			out = append(out, excerpt(v.Package, part))
 		}
 	}
+	return out
 }
 
-// dump shows bytes with those cited underlined.
-func (s *Screen) dump(e evidence.Excerpt, indent int) {
-	lead := strings.Repeat(" ", indent) + s.paint(info, "| ")
+// excerpt is a piece of a text, its cited lines marked, or of a file, with the cited bytes
+// underlined.
+func excerpt(pkg string, e evidence.Excerpt) page.Pre {
+	rail := page.Span{Text: "| ", Tone: page.Info}
+	p := page.Pre{Lines: [][]page.Span{{rail, {Text: within(pkg, e.Title), Tone: page.Info}}}}
+	if e.Why != "" {
+		p.Lines = append(p.Lines, []page.Span{rail, {Text: "  " + e.Why, Tone: page.Faint}})
+	}
+	for _, l := range e.Lines {
+		mark, tone := "  ", page.Faint
+		if l.Cited {
+			mark, tone = "> ", page.Strong
+		}
+		p.Lines = append(p.Lines, []page.Span{rail, {Text: fmt.Sprintf("%s%4d %s", mark, l.Number, l.Text), Tone: tone}})
+	}
 	for row := e.At; row < e.At+int64(len(e.Dump)); row += 16 {
 		hexed, shown := hexRow(func(k int64) (byte, bool) {
 			i := row + k - e.At
@@ -69,11 +69,12 @@ func (s *Screen) dump(e evidence.Excerpt, indent int) {
 			}
 			return e.Dump[i], true
 		})
-		fmt.Fprintf(s.Out, "%s%s %s  %s\n", lead, s.paint(faint, fmt.Sprintf("%08x", row)), hexed, shown)
+		p.Lines = append(p.Lines, []page.Span{rail, {Text: fmt.Sprintf("%08x", row), Tone: page.Faint}, {Text: " " + hexed + "  " + shown}})
 		from, to := max(e.Mark, row), min(e.MarkEnd, row+16)
 		if from < to {
 			space, bar := underRow(from-row, to-1-row)
-			fmt.Fprintf(s.Out, "%s%s%s\n", lead, space[2:], s.paint(good, bar))
+			p.Lines = append(p.Lines, []page.Span{rail, {Text: space[2:]}, {Text: bar, Tone: page.Good}})
 		}
 	}
+	return p
 }

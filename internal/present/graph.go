@@ -1,175 +1,355 @@
 package present
 
 import (
-	_ "embed"
+	"cmp"
 	"fmt"
+	"html/template"
 	"slices"
 	"strings"
 
 	"fitcheck/core/path"
+	"fitcheck/internal/present/page"
 )
 
-// Graph is the drawing of one answer: a column for each image family, a row
-// for each release, the way on the one side, forbidden moves on the other.
-type Graph struct {
-	Name, Word, Class, Headline, Sums string
-	Notes                             []string
-	Width, Height                     int
-	Columns                           []graphColumn
-	Nodes                             []graphNode
-	Edges                             []graphEdge
-	Hops                              []graphHop
-	Forbidden                         []graphHop
-	Left                              int
-	Alone                             bool // the drawing stands by itself
+// The picture of a path: the releases of a line as stations from left to right, the oldest
+// first, one family behind the other; hops as arcs above the line, refused moves as grey
+// brackets below it, each with its reason; a closed release has its reason on a leader below.
+// What lies above and below is laid in lanes, so that nothing crosses a label.
+
+// picture is the layout of an answer, in pixels.
+type picture struct {
+	width, height, line int
+	families            []family
+	stations            []station
+	arcs                []arc
+	refused             []bracket
+	left                int // releases that are not drawn
 }
 
-type graphColumn struct {
-	X     int
-	Title string
+type family struct {
+	x, to int
+	name  string
 }
 
-type graphNode struct {
-	X, Y                 int
-	Text, Class, Note    string
-	TextX, TextY, Radius int
+type station struct {
+	x                   int
+	version, state, now string
 }
 
-type graphEdge struct {
-	D, Class   string
-	Tag        string
-	TagX, TagY int
+// arc is a hop from one station to another, or to itself; top is how high it goes.
+type arc struct {
+	from, to, top int
+	tag           string
 }
 
-type graphHop struct{ Tag, Text, Why, Sources string }
+// bracket is a move that is refused, or, from a station to itself, a closed one.
+type bracket struct {
+	from, to, y int
+	text        string
+}
+
+// box is where a text stands.
+type box struct{ x, y, w, h int }
 
 const (
-	graphRow         = 44
-	graphTop         = 74
-	graphColumnWidth = 380
-	graphLeft        = 200
+	pictureMargin = 24
+	stationGap    = 26 // between labels
+	familyGap     = 40
+	letterWidth   = 7 // of the font of labels, on the safe side
+	smallLetter   = 6 // of reasons
+	arcLane       = 24
+	refusedLane   = 24
+	labelHeight   = 34 // of a version and what it is now
+	maxStations   = 14
+	longestReason = 64
 )
 
-// NewGraph lays an answer out.
-func NewGraph(a *path.Answer) Graph {
-	p := PathAnswer{Answer: a}
-	word, _ := p.status()
-	class := map[string]string{"PATH": "fits", "UNSETTLED": "unsettled", "NO PATH": "misfit"}[word]
-	g := Graph{Name: Safe(a.Name), Word: word, Class: class, Headline: Safe(p.headline()), Sums: Safe(p.sums())}
-	for _, n := range a.Notes {
-		g.Notes = append(g.Notes, Safe(n))
+// layOut places an answer. Of many releases those that nothing leads to or from are left out.
+func layOut(a *path.Answer) *picture {
+	p := &picture{left: a.Picture.Left}
+	type key struct{ family, version string }
+	involved := map[key]bool{}
+	for _, h := range a.Hops {
+		involved[key{h.FromFamily, h.From}], involved[key{h.Family, h.To}] = true, true
 	}
-	for _, u := range a.Unsettled {
-		g.Notes = append(g.Notes, Safe(u))
+	for _, f := range a.Picture.Forbidden {
+		involved[key{f.FromFamily, f.From}], involved[key{f.ToFamily, f.To}] = true, true
 	}
-	if a.Picture == nil {
-		return g
-	}
-	g.Left = a.Picture.Left
-	at := map[[2]string][2]int{}
+	known := slices.Clone(a.Picture.Versions)
+	spare := len(known) - maxStations
+	known = slices.DeleteFunc(known, func(k path.Known) bool {
+		if spare > 0 && k.State == "open" && !involved[key{k.Family, k.Version}] {
+			spare--
+			p.left++
+			return true
+		}
+		return false
+	})
 	var families []string
-	rows := map[string]int{}
-	for _, k := range a.Picture.Versions {
-		column := slices.Index(families, k.Family)
-		if column < 0 {
-			column = len(families)
+	for _, k := range known {
+		if !slices.Contains(families, k.Family) {
 			families = append(families, k.Family)
-			g.Columns = append(g.Columns, graphColumn{graphLeft + column*graphColumnWidth, Safe(k.Family)})
 		}
-		x, y := graphLeft+column*graphColumnWidth, graphTop+rows[k.Family]*graphRow
-		rows[k.Family]++
-		at[[2]string{k.Family, k.Version}] = [2]int{x, y}
-		note := map[string]string{"runs": "runs now", "goal": "the goal", "stop": "a stop"}[k.State]
-		if k.Why != "" {
-			note = strings.TrimPrefix(note+"; "+k.Why, "; ")
+	}
+	if i := slices.Index(families, a.Family); i >= 0 && len(a.Hops) > 0 && a.Hops[0].FromFamily != a.Family { // where it ends is drawn last
+		families = append(slices.Delete(families, i, i+1), a.Family)
+	}
+	states := map[string]string{"runs": "runs now", "goal": "the goal", "stop": "a stop"}
+	at := map[key]int{}
+	x := pictureMargin
+	for i, f := range families {
+		if i > 0 {
+			x += familyGap
 		}
-		g.Nodes = append(g.Nodes, graphNode{x, y, Safe(k.Version), k.State, shorten(Safe(note), 44), x + 14, y + 5, map[bool]int{true: 8, false: 5}[k.State != "open" && k.State != "closed"]})
-		g.Height = max(g.Height, y+graphRow)
-	}
-	g.Width = graphLeft + len(families)*graphColumnWidth - 40
-	drawn := map[int]int{}
-	for i, h := range a.Hops {
-		tag := fmt.Sprint(i + 1)
-		text := "install " + h.Release
-		if h.BootOnly {
-			text = "install only the boot loader of " + h.Release
+		band := family{x: x, name: f}
+		for _, k := range slices.Backward(known) { // the newest comes first in it
+			if k.Family != f {
+				continue
+			}
+			s := station{version: k.Version, state: k.State, now: states[k.State]}
+			w := max(len([]rune(s.version)), len([]rune(s.now)))*letterWidth + stationGap
+			s.x = x + w/2
+			x += w
+			at[key{f, k.Version}] = s.x
+			p.stations = append(p.stations, s)
 		}
-		text += "; " + cost(h)
-		if c := changes(h); c != "" {
-			text += "; " + c
+		band.to = x
+		if w := x - band.x; len(families) > 1 && w < len([]rune(f))*letterWidth+stationGap {
+			x = band.x + len([]rune(f))*letterWidth + stationGap
 		}
-		g.Hops = append(g.Hops, graphHop{tag, Safe(text), Safe(h.Because), Safe(restsOn(h.Sources))})
-		g.edge(at, [2]string{h.FromFamily, h.From}, [2]string{h.Family, h.To}, "way", tag, drawn, h.BootOnly)
+		p.families = append(p.families, band)
 	}
-	for i, f := range a.Picture.Forbidden {
-		tag := string(rune('a' + i%26))
-		g.Forbidden = append(g.Forbidden, graphHop{tag, Safe(fmt.Sprintf("from %s straight to %s", f.From, f.To)), Safe(f.Because), Safe(restsOn(f.Sources))})
-		g.edge(at, [2]string{f.FromFamily, f.From}, [2]string{f.ToFamily, f.To}, "no", tag, drawn, false)
-	}
-	for _, b := range a.Blocked {
-		g.Forbidden = append(g.Forbidden, graphHop{"", Safe(b.Release), Safe(b.Because), Safe(restsOn(b.Sources))})
-	}
-	return g
+	p.width = x + pictureMargin
+	p.hops(a, func(family, version string) (int, bool) { x, ok := at[key{family, version}]; return x, ok })
+	p.refusals(a, known, func(family, version string) (int, bool) { x, ok := at[key{family, version}]; return x, ok })
+	return p
 }
 
-// edge draws a move: within a family as an arc to the left, the longer the
-// wider; to another family straight across.
-func (g *Graph) edge(at map[[2]string][2]int, from, to [2]string, class, tag string, drawn map[int]int, loop bool) {
-	a, ok1 := at[from]
-	b, ok2 := at[to]
-	if !ok1 || !ok2 {
-		return
+// hops lays the arcs in lanes: of two that overlap, the longer goes higher.
+func (p *picture) hops(a *path.Answer, at func(family, version string) (int, bool)) {
+	for i, h := range a.Hops {
+		from, ok1 := at(h.FromFamily, h.From)
+		to, ok2 := at(h.Family, h.To)
+		if h.BootOnly {
+			to = from
+		}
+		if ok1 && ok2 {
+			p.arcs = append(p.arcs, arc{from: from, to: to, tag: fmt.Sprint(i + 1)})
+		}
 	}
-	switch {
-	case loop || a == b:
-		n := drawn[a[1]]
-		drawn[a[1]]++
-		x := a[0] - 110 - 40*n
-		g.Edges = append(g.Edges, graphEdge{fmt.Sprintf("M%d %d C%d %d %d %d %d %d", a[0]-9, a[1]+4, x, a[1]+20, x, a[1]-20, a[0]-9, a[1]-4), class, tag, a[0] - 96 - 30*n, a[1] + 4})
-	case a[0] != b[0]:
-		lift := 14
-		if class == "no" {
-			lift = 44
-		}
-		g.Edges = append(g.Edges, graphEdge{fmt.Sprintf("M%d %d C%d %d %d %d %d %d", a[0], a[1]-9, a[0]+90, a[1]-9-lift, b[0]-90, b[1]-9-lift, b[0]-4, b[1]-9), class, tag, (a[0] + b[0]) / 2, (a[1]+b[1])/2 - 12 - lift*3/4})
-	default:
-		span := max(a[1]-b[1], b[1]-a[1])
-		bulge := min(120, 22+span/4)
-		if class == "no" {
-			bulge = min(150, bulge+30)
-		}
-		x, up := a[0]-bulge*4/3, 4
-		if b[1] > a[1] {
-			up = -4
-		}
-		g.Edges = append(g.Edges, graphEdge{fmt.Sprintf("M%d %d C%d %d %d %d %d %d", a[0]-8, a[1]-up, x, a[1], x, b[1], b[0]-9, b[1]+up), class, tag, a[0] - bulge - 14, (a[1]+b[1])/2 + 4})
+	order := make([]int, len(p.arcs))
+	for i := range order {
+		order[i] = i
 	}
+	slices.SortStableFunc(order, func(i, k int) int { return p.arcs[i].span() - p.arcs[k].span() })
+	var lanes [][]arc
+	highest := 0
+	for _, i := range order {
+		n := 0
+		for n < len(lanes) && slices.ContainsFunc(lanes[n], p.arcs[i].overlaps) {
+			n++
+		}
+		if n == len(lanes) {
+			lanes = append(lanes, nil)
+		}
+		lanes[n] = append(lanes[n], p.arcs[i])
+		p.arcs[i].top = arcLane * (n + 1)
+		highest = max(highest, p.arcs[i].top)
+	}
+	head := 16
+	if len(p.families) > 1 {
+		head += 20
+	}
+	p.line = head + highest + 20
+	for i := range p.arcs {
+		p.arcs[i].top = p.line - p.arcs[i].top - 8
+	}
+}
+
+func (a arc) ends() (int, int) {
+	const loop = 14 // how wide a loop is to either side
+	if a.from == a.to {
+		return a.from - loop, a.from + loop
+	}
+	return min(a.from, a.to), max(a.from, a.to)
+}
+
+func (a arc) span() int { l, r := a.ends(); return r - l }
+
+func (a arc) overlaps(o arc) bool {
+	al, ar := a.ends()
+	ol, or := o.ends()
+	return al < or && ol < ar
+}
+
+// refusals lays the brackets and leaders in lanes below the labels, with room for the reasons.
+func (p *picture) refusals(a *path.Answer, known []path.Known, at func(family, version string) (int, bool)) {
+	for i, f := range a.Picture.Forbidden {
+		from, ok1 := at(f.FromFamily, f.From)
+		to, ok2 := at(f.ToFamily, f.To)
+		if ok1 && ok2 {
+			p.refused = append(p.refused, bracket{from: from, to: to, text: letter(i) + "  " + shorten(f.Because, longestReason)})
+		}
+	}
+	for _, k := range known {
+		if x, ok := at(k.Family, k.Version); ok && k.State == "closed" && k.Why != "" {
+			p.refused = append(p.refused, bracket{from: x, to: x, text: shorten(k.Why, longestReason)})
+		}
+	}
+	// Those further to the right go above: so no reason stands where another's leader goes down.
+	slices.SortStableFunc(p.refused, func(a, b bracket) int { return cmp.Or(b.left()-a.left(), a.right()-b.right()) })
+	base := p.line + 16 + labelHeight
+	lanes := 0
+	for i := range p.refused {
+		b := &p.refused[i]
+		n := 0
+		for ; ; n++ {
+			b.y = base + refusedLane*(n+1)
+			if !slices.ContainsFunc(p.refused[:i], b.touches) {
+				break
+			}
+		}
+		lanes = max(lanes, n+1)
+	}
+	for i := range p.refused { // a reason ends where the line of another goes down through its lane
+		b := &p.refused[i]
+		room := longestReason
+		for _, o := range p.refused {
+			for _, leg := range []int{o.from, o.to} {
+				if x := b.textAt().x; o.y > b.y && leg > x {
+					room = min(room, (leg-x-4)/smallLetter)
+				}
+			}
+		}
+		b.text = shorten(b.text, max(1, room))
+		p.width = max(p.width, b.textAt().x+b.textAt().w+pictureMargin)
+	}
+	p.height = base + refusedLane*lanes + 12
+}
+
+func letter(i int) string { return string(rune('a' + i%26)) }
+
+func (b bracket) left() int  { return min(b.from, b.to) }
+func (b bracket) right() int { return max(b.from, b.to) }
+
+// textAt is where the reason of a bracket stands: just above its line, from its left end on.
+func (b bracket) textAt() box {
+	return box{b.left() + 6, b.y - 15, len([]rune(b.text)) * smallLetter, 14}
+}
+
+// touches tells whether the reason or the line of one meets that of another.
+func (b bracket) touches(o bracket) bool {
+	line := func(b bracket) box { return box{b.left(), b.y - 2, b.right() - b.left() + 1, 4} }
+	for _, x := range [][2]box{{b.textAt(), o.textAt()}, {line(b), o.textAt()}, {b.textAt(), line(o)}, {line(b), line(o)}} {
+		if x[0].meets(x[1]) {
+			return true
+		}
+	}
+	return false
+}
+
+func (b box) meets(o box) bool {
+	return b.x < o.x+o.w && o.x < b.x+b.w && b.y < o.y+o.h && o.y < b.y+b.h
+}
+
+// labelAt is where the words of a station stand.
+func (p *picture) labelAt(s station) box {
+	w := max(len([]rune(s.version)), len([]rune(s.now))) * letterWidth
+	return box{s.x - w/2, p.line + 10, w, labelHeight}
 }
 
 func shorten(t string, n int) string {
 	if r := []rune(t); len(r) > n {
-		return string(r[:n-1]) + "…"
+		return strings.TrimRight(string(r[:n-1]), " ") + "…"
 	}
 	return t
 }
 
-//go:embed path.html
-var pathPage string
+const pictureStyle = `.l{stroke:#98a3ad;stroke-width:3;stroke-linecap:round}.s{fill:#98a3ad}.s.runs,.s.stop{fill:#24588f}.s.goal{fill:#1a6e3c}.s.closed{fill:none;stroke:#c9453d;stroke-width:2}.v{fill:currentColor;font-weight:600}.v.closed{fill:#8b959e;text-decoration:line-through;font-weight:400}.v.open{font-weight:400}.n,.f{fill:#7a858e;font-size:11px}.f{font-size:12px;font-weight:600}.way{fill:none;stroke:#2f9e5a;stroke-width:2.5}.no{fill:none;stroke:#98a3ad;stroke-width:1.5;stroke-dasharray:4 3}.r{fill:#7a858e;font-size:11px}.t{fill:#fff;font-size:11px;font-weight:700}.d{fill:#2f9e5a}.b{fill:#8b959e;opacity:.12}`
 
-var pathTemplate = newPage("path", pathPage)
-
-// Draw makes the page of the paths, or only the drawing of the first.
-func (p Paths) Draw(svg bool, version string) func(w *strings.Builder) error {
-	return func(w *strings.Builder) error {
-		if svg {
-			g := p.Graph[0]
-			g.Alone = true
-			return pathTemplate.ExecuteTemplate(w, "drawing", g)
-		}
-		return pathTemplate.Execute(w, struct {
-			Title, Version string
-			Graphs         []Graph
-			Paths          Paths
-		}{Safe(p.Device), version, p.Graph, p})
+// svg draws the picture. alone gives it a ground of its own.
+func (p *picture) svg(headline string, alone bool) string {
+	var b strings.Builder
+	f := func(format string, args ...any) { fmt.Fprintf(&b, format, args...) }
+	esc := func(t string) string { return template.HTMLEscapeString(page.Safe(t)) }
+	ground := ""
+	if alone {
+		ground = ` style="background:#fff;color:#1c2126"`
 	}
+	f(`<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 %d %d" width="%d" height="%d" role="img" aria-label="%s" font-family="system-ui,sans-serif" font-size="12"%s><style>%s</style>`, p.width, p.height, p.width, p.height, esc(headline), ground, pictureStyle)
+	f(`<defs><marker id="tip" viewBox="0 0 8 8" refX="7" refY="4" markerUnits="userSpaceOnUse" markerWidth="10" markerHeight="10" orient="auto"><path d="M0 0 8 4 0 8z" fill="#2f9e5a"/></marker></defs>` + "\n")
+	for _, x := range p.families {
+		if len(p.families) > 1 {
+			f(`<rect class="b" x="%d" y="4" width="%d" height="%d" rx="6"/><text class="f" x="%d" y="20">%s</text>`, x.x-6, max(x.to-x.x, len([]rune(x.name))*letterWidth)+12, p.line+labelHeight+8, x.x+4, esc(x.name))
+		}
+		f(`<line class="l" x1="%d" y1="%d" x2="%d" y2="%d"/>`+"\n", x.x+8, p.line, x.to-8, p.line)
+	}
+	for _, r := range p.refused {
+		from := p.line + 12 + labelHeight
+		if r.from == r.to {
+			f(`<path class="no" d="M%d %dV%dh8"/>`, r.from, from, r.y-5)
+		} else {
+			f(`<path class="no" d="M%d %dV%dH%dV%d"/>`, r.from, from, r.y, r.to, from)
+		}
+		t := r.textAt()
+		x := t.x
+		if r.from == r.to {
+			x += 6
+		}
+		f(`<text class="r" x="%d" y="%d">%s</text>`+"\n", x, r.y-4, esc(r.text))
+	}
+	for _, a := range p.arcs {
+		middle := (a.from + a.to) / 2
+		switch {
+		case a.from == a.to:
+			f(`<path class="way" d="M%d %dC%d %d %d %d %d %d" marker-end="url(#tip)"/>`, a.from-5, p.line-8, a.from-22, a.top-8, a.from+22, a.top-8, a.from+5, p.line-8)
+		default:
+			bend := 4 * (p.line - 8 - a.top) / 3
+			way := 5
+			if a.to < a.from {
+				way = -5
+			}
+			f(`<path class="way" d="M%d %dC%d %d %d %d %d %d" marker-end="url(#tip)"/>`, a.from+way, p.line-8, a.from+way, p.line-8-bend, a.to-way, p.line-8-bend, a.to-way, p.line-8)
+		}
+		f(`<circle class="d" cx="%d" cy="%d" r="8"/><text class="t" x="%d" y="%d" text-anchor="middle">%s</text>`+"\n", middle, a.top, middle, a.top+4, esc(a.tag))
+	}
+	for _, s := range p.stations {
+		radius := 5
+		if s.state != "open" && s.state != "closed" {
+			radius = 7
+		}
+		f(`<circle class="s %s" cx="%d" cy="%d" r="%d"/><text class="v %[1]s" x="%[2]d" y="%[5]d" text-anchor="middle">%[6]s</text>`, esc(s.state), s.x, p.line, radius, p.line+22, esc(s.version))
+		if s.now != "" {
+			f(`<text class="n" x="%d" y="%d" text-anchor="middle">%s</text>`, s.x, p.line+36, esc(s.now))
+		}
+		f("\n")
+	}
+	f("</svg>\n")
+	return b.String()
+}
+
+// Drawing is the picture of an answer.
+func Drawing(a *path.Answer) page.Picture {
+	headline := PathAnswer{Answer: a}.headline()
+	l := layOut(a)
+	return page.Picture{SVG: template.HTML(l.svg(headline, false)), Alone: template.HTML(l.svg(headline, true)), Alt: headline}
+}
+
+// notPossible lists the moves that the picture shows as refused, with where it was read.
+func notPossible(a PathAnswer) []page.Block {
+	if a.Picture == nil || len(a.Picture.Forbidden) == 0 && a.Picture.Left == 0 {
+		return nil
+	}
+	t := page.Table{Columns: []page.Column{{Title: ""}, {Title: "move"}, {Title: "why not", Fitting: page.Wrap}, {Title: "read from", Fitting: page.Wrap}}}
+	for i, f := range a.Picture.Forbidden {
+		t.Rows = append(t.Rows, []page.Span{{Text: letter(i)}, {Text: f.From + " straight to " + f.To}, {Text: f.Because}, {Text: restsOn(f.Sources), Tone: page.Faint}})
+	}
+	var out []page.Block
+	if len(t.Rows) > 0 {
+		out = append(out, t)
+	}
+	if n := layOut(a.Answer).left; n > 0 {
+		out = append(out, page.Line{Text: count(n, "release") + " that nothing leads to or from are not drawn.", Tone: page.Faint})
+	}
+	return []page.Block{page.Fold{Title: "What is not possible", Flag: page.Why, Silent: true, Wide: true, Inside: func() []page.Block { return out }}}
 }

@@ -5,10 +5,8 @@ import (
 	"slices"
 	"strings"
 
-	"github.com/jedib0t/go-pretty/v6/table"
-	"github.com/jedib0t/go-pretty/v6/text"
-
 	"fitcheck/core/image"
+	"fitcheck/internal/present/page"
 )
 
 // Header is what one file's header says, and the file's size.
@@ -19,76 +17,76 @@ type Header struct {
 	Image *image.Image
 }
 
-// Header shows every field of a header and each checksum recomputed.
-func (s *Screen) Header(h Header, dump bool) {
+// fieldRows is how many fields are shown at a glance.
+const fieldRows = 24
+
+// HeaderPage tells each checksum recomputed, and every field of a header.
+func HeaderPage(h Header, dump bool) *page.Page {
 	m := h.Image
-	title := fmt.Sprintf("%s  %s (%s), %s", h.Path, m.Format, h.Title, Bytes(h.Size))
-	if len(m.Damaged()) == 0 {
-		s.hanging(s.paint(good, "SOUND")+"    ", 9, strong, title)
-	} else {
-		s.hanging(s.paint(bad, "DAMAGED")+"  ", 9, strong, title)
+	t := page.Title{Word: "SOUND", Tone: page.Good, Text: fmt.Sprintf("%s  %s (%s), %s", h.Path, m.Format, h.Title, Bytes(h.Size))}
+	if len(m.Damaged()) > 0 {
+		t.Word, t.Tone = "DAMAGED", page.Bad
 	}
 	for _, d := range m.Damaged() {
-		s.hanging("  "+s.paint(bad, "! "), 4, plain, d)
+		t.About = append(t.About, page.Item{Marks: []page.Span{{Text: "!", Tone: page.Bad}}, Text: d})
 	}
-	s.head("Fields")
-	rawWidth := 24
-	var rows []table.Row
-	for _, f := range m.Fields {
-		rows = append(rows, table.Row{fmt.Sprintf("0x%04x", f.Offset), len(f.Raw), f.Name, hexText(f.Raw, rawWidth), Safe(f.Value), Safe(f.Meaning)})
-	}
-	columns := []table.ColumnConfig{{Number: 2, Align: 2}}
-	if s.Width > 0 {
-		// Value and meaning share what the other columns leave.
-		rest := max(30, s.Width-60)
-		columns = append(columns, table.ColumnConfig{Number: 5, WidthMax: max(18, rest*2/5), WidthMaxEnforcer: text.WrapSoft},
-			table.ColumnConfig{Number: 6, WidthMax: rest - max(18, rest*2/5), WidthMaxEnforcer: text.WrapSoft})
-	}
-	s.table(table.Row{"offset", "size", "field", "raw", "value", "meaning"}, rows, columns)
-	if dump {
-		s.head("Bytes")
-		s.hexDump(m.Fields)
-	}
+	p := &page.Page{Name: h.Path}
+	p.Add(t)
 	if sums := m.AllSums(); len(sums) > 0 {
-		s.head("Checksums, recomputed")
+		l := page.List{Most: 8, Flag: page.All}
 		for _, c := range sums {
-			verdict := s.paint(good, "holds         ")
+			mark := page.Span{Text: "holds", Tone: page.Good}
 			if !c.OK {
-				verdict = s.paint(bad, "does NOT match")
+				mark = page.Span{Text: "does NOT match", Tone: page.Bad}
 			}
-			s.hanging("  "+verdict+"  ", 18, plain, fmt.Sprintf("%s: stated %s, computed %s, over 0x%x up to 0x%x", c.What, c.Want, c.Got, c.Over.From, c.Over.To))
+			l.Items = append(l.Items, page.Item{Marks: []page.Span{mark}, Text: fmt.Sprintf("%s: stated %s, computed %s, over 0x%x up to 0x%x", c.What, c.Want, c.Got, c.Over.From, c.Over.To)})
 		}
+		p.Add(page.Head{Text: "Checksums, recomputed"}, l)
+	}
+	fields := page.Table{Columns: []page.Column{{Title: "offset"}, {Title: "size", Right: true}, {Title: "field"}, {Title: "raw", Fitting: page.Wrap}, {Title: "value", Fitting: page.Wrap}, {Title: "meaning", Fitting: page.Wrap}}, Most: fieldRows, Flag: page.All, Noun: "fields"}
+	for _, f := range m.Fields {
+		fields.Rows = append(fields.Rows, []page.Span{{Text: fmt.Sprintf("0x%04x", f.Offset)}, {Text: fmt.Sprint(len(f.Raw))}, {Text: f.Name}, {Text: rawText(f.Raw)}, {Text: f.Value}, {Text: f.Meaning}})
+	}
+	if len(fields.Rows) > 0 {
+		p.Add(page.Head{Text: "Fields"}, fields)
+	}
+	if dump {
+		p.Add(page.Head{Text: "Bytes"}, hexDump(m.Fields))
 	}
 	for _, c := range m.Configs {
-		s.head("Configuration " + c.Name)
+		head := "Configuration " + c.Name
 		if c.Default {
-			s.line(2, plain, "the default one")
+			head += ", the default one"
 		}
-		s.line(2, plain, claimText(c.Facts))
+		p.Add(page.Head{Text: head}, page.List{Items: []page.Item{{Text: claimText(c.Facts)}}})
 	}
-	s.parts(m, 0)
+	if parts := parts(m); len(parts) > 0 {
+		p.Add(page.Head{Text: "Parts"}, page.List{Items: parts, Most: 16, Flag: page.All})
+	}
+	var notes page.List
 	for _, n := range m.AllNotes() {
-		s.hanging("  "+s.paint(info, "note  "), 8, plain, n)
+		notes.Items = append(notes.Items, page.Item{Marks: []page.Span{{Text: "note", Tone: page.Info}}, Text: n})
 	}
+	if len(notes.Items) > 0 {
+		p.Add(page.Gap{}, notes)
+	}
+	return p
 }
 
 // parts lists what lies inside an image, with what its own header says.
-func (s *Screen) parts(m *image.Image, depth int) {
-	if len(m.Parts) == 0 {
-		return
-	}
-	if depth == 0 {
-		s.head("Parts")
-	}
+func parts(m *image.Image) []page.Item {
+	var out []page.Item
 	for _, p := range m.Parts {
-		s.line(2+2*depth, plain, partText(p))
+		it := page.Item{Text: partText(p)}
 		if p.Image != nil {
 			if t := headerFacts(p.Image); t != "" {
-				s.line(6+2*depth, faint, t)
+				it.Under = append(it.Under, page.Item{Text: t, Tone: page.Faint})
 			}
-			s.parts(p.Image, depth+1)
+			it.Under = append(it.Under, parts(p.Image)...)
 		}
+		out = append(out, it)
 	}
+	return out
 }
 
 // partText is one line on a part: where, how large, what.
@@ -109,7 +107,7 @@ func partText(p image.Part) string {
 // hexDump shows the bytes of the fields, 16 a line, in the order of the file;
 // under each line stand the fields that begin in it, each marked where it
 // begins and as far as it reaches.
-func (s *Screen) hexDump(fields []image.Field) {
+func hexDump(fields []image.Field) page.Pre {
 	type mark struct {
 		at   int64
 		size int
@@ -128,21 +126,25 @@ func (s *Screen) hexDump(fields []image.Field) {
 		}
 	}
 	var lines []int64
+	seen := map[int64]bool{}
 	for at := range bytesAt {
-		if line := at &^ 15; !slices.Contains(lines, line) {
+		if line := at &^ 15; !seen[line] {
+			seen[line] = true
 			lines = append(lines, line)
 		}
 	}
 	slices.Sort(lines)
+	p := page.Pre{Indent: 2}
+	add := func(spans ...page.Span) { p.Lines = append(p.Lines, spans) }
 	for i, line := range lines {
 		if i > 0 && line != lines[i-1]+16 {
-			s.line(2, faint, "…")
+			add(page.Span{Text: "…", Tone: page.Faint})
 		}
 		hexed, shown := hexRow(func(k int64) (byte, bool) {
 			b, ok := bytesAt[line+k]
 			return b, ok
 		})
-		fmt.Fprintf(s.Out, "  %s %s  %s\n", s.paint(faint, fmt.Sprintf("%08x", line)), hexed, shown)
+		add(page.Span{Text: fmt.Sprintf("%08x", line), Tone: page.Faint}, page.Span{Text: " " + hexed + "  " + shown})
 		for _, m := range marks[line] {
 			from := m.at - line
 			lead, bar := underRow(from, min(from+int64(m.size)-1, 15))
@@ -150,9 +152,10 @@ func (s *Screen) hexDump(fields []image.Field) {
 			if from+int64(m.size) > 16 {
 				more = fmt.Sprintf(", %d bytes", m.size)
 			}
-			s.hanging(lead+s.paint(info, bar)+" ", 12, faint, m.name+more)
+			add(page.Span{Text: lead[2:]}, page.Span{Text: bar, Tone: page.Info}, page.Span{Text: " " + m.name + more, Tone: page.Faint})
 		}
 	}
+	return p
 }
 
 // hexRow writes 16 bytes in hexadecimal and as text.
@@ -184,15 +187,11 @@ func underRow(from, to int64) (lead, bar string) {
 	return strings.Repeat(" ", 12+col(from)), strings.Repeat("^", col(to)+2-col(from))
 }
 
-// hexText writes bytes in hexadecimal, broken into lines of at most width
-// columns.
-func hexText(b []byte, width int) string {
-	perLine := (width + 1) / 3
-	var lines []string
-	for len(b) > 0 {
-		n := min(perLine, len(b))
-		lines = append(lines, fmt.Sprintf("% x", b[:n]))
-		b = b[n:]
+// rawText writes bytes in hexadecimal; of many the first.
+func rawText(b []byte) string {
+	const most = 16
+	if len(b) > most {
+		return fmt.Sprintf("% x …", b[:most])
 	}
-	return strings.Join(lines, "\n")
+	return fmt.Sprintf("% x", b)
 }

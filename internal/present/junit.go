@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"fitcheck/core/fit"
+	"fitcheck/internal/present/page"
 )
 
 // JUnit writes verdicts in the XML form in which build pipelines take test
@@ -41,13 +42,13 @@ func JUnit(w io.Writer, all []Answer) error {
 	}{Name: "fitcheck match"}
 	for _, a := range all {
 		for _, v := range a.Verdicts {
-			s := suite{Name: Safe(v.Device + " and " + v.Package)}
+			s := suite{Name: page.Safe(v.Device + " and " + v.Package)}
 			add := func(class string, checks []fit.Check) {
 				for _, c := range checks {
-					t := testcase{Name: Safe(strings.TrimSpace(c.Check + " " + c.Component)), Class: Safe(class)}
-					because, detail := Safe(c.Because), Safe(sourcesText(c))
+					t := testcase{Name: page.Safe(strings.TrimSpace(c.Check + " " + c.Component)), Class: page.Safe(class)}
+					because, detail := page.Safe(c.Because), page.Safe(sourcesText(c))
 					if c.Advice != "" {
-						detail += "\n" + Safe(c.Advice)
+						detail += "\n" + page.Safe(c.Advice)
 					}
 					switch c.Outcome {
 					case fit.Misfit, fit.Unsettled:

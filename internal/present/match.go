@@ -1,83 +1,194 @@
 package present
 
 import (
+	"cmp"
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
 
 	"fitcheck/core/fit"
 	"fitcheck/core/fit/check"
+	"fitcheck/internal/present/page"
 )
 
-// match shows a verdict: first the verdict, then what decides it, then the
-// rest, then what to do. A brief one leaves out what decides nothing.
-func (s *Screen) match(v *fit.Verdict, instead *fit.Verdict, brief bool) {
-	st := outcomeStyle(v.Verdict)
-	st = append(slices.Clone(st), strong...)
-	word := strings.ToUpper(string(v.Verdict))
-	sentence := map[fit.Outcome]string{
-		fit.Fits:      "%s fits %s",
-		fit.Misfit:    "%s does NOT fit %s",
-		fit.Unsettled: "whether %s fits %s is not settled",
-	}[v.Verdict]
-	verdict := func() {
-		s.hanging(s.paint(st, word)+"  ", len(word)+2, strong, fmt.Sprintf(sentence, v.Package, v.Device))
+// How many lines a verdict takes: the one that is read at a glance, the one that says what is
+// wrong, and the one on a group.
+const (
+	linesFits  = 25
+	linesOpen  = 35 // of three reasons; of more as much as a screen holds
+	linesGroup = 40
+)
+
+// tones are how outcomes look.
+var tones = map[fit.Outcome]page.Tone{fit.Fits: page.Good, fit.Misfit: page.Bad, fit.Unsettled: page.Doubt, fit.Note: page.Info}
+
+func toneOf(o fit.Outcome) page.Tone {
+	if t, ok := tones[o]; ok {
+		return t
 	}
-	verdict()
-	s.aboutMembers(v, len(word)+2)
-	if t := weakestProof(v); t != "" && s.Why {
-		s.line(len(word)+2, plain, t)
-	}
-	for _, n := range v.Notes {
-		s.line(len(word)+2, info, n)
-	}
-	if !s.Why {
-		s.short(v, instead)
-		return
-	}
-	all := collapse(v)
-	s.component = 5
-	for _, c := range all {
-		s.component = max(s.component, min(14, len(c.Component)))
-	}
-	deciding, rest := divide(v.Verdict, all)
-	shown := map[string]bool{}
-	s.head("What decides it")
-	for _, c := range deciding {
-		s.check(v, c.Check, c.of)
-		s.excerpts(v, c.Check, shown)
-	}
-	if len(rest) > 0 && !brief {
-		s.head("What else was checked")
-		for _, c := range rest {
-			s.check(v, c.Check, c.of)
-			s.excerpts(v, c.Check, shown)
-		}
-	}
-	for _, m := range v.Members {
-		s.images(v, m, brief)
-	}
-	s.next(v, instead)
-	if s.Width > 0 && !brief { // the beginning may have scrolled away
-		s.blank()
-		verdict()
-	}
+	return page.Info
 }
 
-// aboutMembers says which device it is, and of a group which members.
-func (s *Screen) aboutMembers(v *fit.Verdict, indent int) {
+// sentences are verdicts in words.
+var sentences = map[fit.Outcome]string{
+	fit.Fits:      "%s fits %s",
+	fit.Misfit:    "%s does NOT fit %s",
+	fit.Unsettled: "whether %s fits %s is not settled",
+}
+
+// verdictLines is how long a verdict gets on a screen.
+func verdictLines(v *fit.Verdict) int {
+	switch {
+	case len(v.Members) > 1:
+		return linesGroup
+	case v.Verdict == fit.Fits:
+		return linesFits
+	case len(v.Deciding()) > 3:
+		return 0
+	}
+	return linesOpen
+}
+
+// What is shown of one verdict on one screen.
+const (
+	maxOpen    = 4 // with both sides
+	maxReasons = 8 // of which those beyond maxOpen by their reason alone
+	maxNotes   = 2
+	maxNext    = 3
+	maxImages  = 8
+	// maxAbout is how many members are introduced by a line of their own.
+	maxAbout = 4
+)
+
+// verdict tells a verdict: what it is, the matrix, what is open with both sides, the images,
+// what next; and, folded, all else that was checked and what proves each byte.
+func (e Evidence) verdict(v *fit.Verdict, instead *fit.Verdict) []page.Block {
+	all := collapse(v)
+	out := []page.Block{
+		page.Title{Word: strings.ToUpper(string(v.Verdict)), Tone: toneOf(v.Verdict), Text: fmt.Sprintf(sentences[v.Verdict], v.Package, v.Device), About: whichDevice(v)},
+		matrixOf(v).page(),
+	}
+	var open, notes, rest []memberCheck
+	fits := 0
+	for _, c := range all {
+		switch {
+		case c.Outcome == fit.Misfit || c.Outcome == fit.Unsettled:
+			open = joinReason(open, c)
+		case c.Outcome == fit.Note && v.Verdict != fit.Misfit: // in which they change nothing
+			notes = append(notes, c)
+		case c.Outcome == fit.NotApplicable && !check.Find(c.Check.Check).Explains: // silent
+		default:
+			rest = append(rest, c)
+		}
+		if c.Outcome == fit.Fits {
+			fits += max(1, len(c.of))
+		}
+	}
+	// What device an image is for comes before what proves it.
+	slices.SortStableFunc(open, func(a, b memberCheck) int {
+		return cmp.Or(weight(a.Outcome)-weight(b.Outcome), cmp.Compare(check.Find(b.Check.Check).Far, check.Find(a.Check.Check).Far))
+	})
+	slices.SortStableFunc(rest, func(a, b memberCheck) int { return weight(a.Outcome) - weight(b.Outcome) })
+	shown := map[string]bool{}
+	if len(open) > 0 {
+		l := page.List{Full: maxOpen, Most: maxReasons, Flag: page.Why}
+		if len(v.Members) > 1 { // whose list takes lines, too
+			l.Full--
+		}
+		for _, c := range open {
+			l.Items = append(l.Items, e.check(v, c, shown))
+		}
+		out = append(out, page.Head{Text: "What decides it"}, l)
+	}
+	if len(notes) > 0 {
+		l := page.List{Most: maxNotes, Flag: page.Why}
+		for _, c := range notes {
+			l.Items = append(l.Items, page.Item{Marks: []page.Span{{Text: "note", Tone: page.Info}}, Text: c.because(v)})
+		}
+		out = append(out, page.Gap{}, l)
+	}
+	out = append(out, images(v)...)
+	out = append(out, next(v, instead)...)
+	last := count(fits, "check") + " fit"
+	if fits == 1 {
+		last = "1 check fits"
+	}
+	if proof := weakestProof(v); proof != "" {
+		last += "; " + proof
+	}
+	return append(out, page.Gap{}, page.Fold{Line: last + "; -why shows every source", Title: "What else was checked", Flag: page.Why, Inside: func() []page.Block {
+		return e.inFull(v, rest, last, maps.Clone(shown)) // each writer makes it anew
+	}})
+}
+
+// inFull is what stands behind a verdict: the checks that decide nothing, what proves the
+// images, what was passed over.
+func (e Evidence) inFull(v *fit.Verdict, rest []memberCheck, summary string, shown map[string]bool) []page.Block {
+	out := []page.Block{page.Line{Text: summary, Tone: page.Faint}}
+	var l page.List
+	for _, c := range rest {
+		l.Items = append(l.Items, e.check(v, c, shown))
+	}
+	out = append(out, l)
+	for _, m := range v.Members {
+		of := ""
+		if len(v.Members) > 1 {
+			of = m.Name + ": "
+		}
+		for i, c := range m.Chosen {
+			if i == 0 {
+				out = append(out, page.Head{Text: upper(of + "what proves each image")})
+			}
+			item := page.Item{Marks: []page.Span{{Text: c.Component, Tone: page.Strong}}, Text: within(v.Package, c.Item)}
+			for _, t := range provenBy(v.Package, c.Coverage, len(c.Coverage)) {
+				item.Under = append(item.Under, page.Item{Text: t, Tone: page.Faint})
+			}
+			out = append(out, page.List{Items: []page.Item{item}}, coverageBar(v.Package, c.Coverage))
+		}
+		passed := page.List{Most: maxPassed}
+		for _, o := range m.Others {
+			passed.Items = append(passed.Items, page.Item{Marks: []page.Span{{Text: o.Component, Tone: page.Strong}}, Text: within(v.Package, o.Item) + ": " + inText(v.Package, o.Because)})
+		}
+		if len(passed.Items) > 0 {
+			out = append(out, page.Head{Text: upper(of + "images passed over")}, passed)
+		}
+	}
+	return out
+}
+
+// maxPassed is how many images that were passed over are listed.
+const maxPassed = 20
+
+// whichDevice says which device it is, and of a group which members.
+func whichDevice(v *fit.Verdict) []page.Item {
 	release := ""
 	if v.Release != "" {
 		release = "; the package stands for release " + v.Release
 	}
+	var out []page.Item
 	if len(v.Members) == 1 {
-		s.line(indent, plain, v.Members[0].About+release)
-		return
+		out = append(out, page.Item{Text: v.Members[0].About + release})
+	} else {
+		out = append(out, page.Item{Text: fmt.Sprintf("%s is a %s of %d%s", v.Device, v.Group, len(v.Members), release)})
+		members := slices.Clone(v.Members)
+		left := 0
+		if len(members) > maxAbout { // those that do not fit first
+			slices.SortStableFunc(members, func(a, b fit.Member) int { return weight(a.Verdict) - weight(b.Verdict) })
+			left = len(members) - maxAbout + 1
+			members = members[:maxAbout-1]
+		}
+		for _, m := range members {
+			out = append(out, page.Item{Marks: []page.Span{{Text: string(m.Verdict), Tone: toneOf(m.Verdict)}}, Text: m.About})
+		}
+		if left > 0 {
+			out = append(out, page.Item{Text: fmt.Sprintf("and %d more; -why tells of each", left), Tone: page.Faint})
+		}
 	}
-	s.line(indent, plain, fmt.Sprintf("%s is a %s of %d%s", v.Device, v.Group, len(v.Members), release))
-	for _, m := range v.Members {
-		s.hanging(strings.Repeat(" ", indent)+s.paint(outcomeStyle(m.Verdict), pad(string(m.Verdict), 10)), indent+10, plain, m.About)
+	for _, n := range v.Notes {
+		out = append(out, page.Item{Text: n, Tone: page.Info})
 	}
+	return out
 }
 
 // memberCheck is a check with the members for which it came out so; none when
@@ -123,48 +234,28 @@ func collapse(v *fit.Verdict) []memberCheck {
 	return out
 }
 
-// divide picks the checks that decide the verdict: the worst ones, and for a
-// fit those on which it rests.
-func divide(verdict fit.Outcome, all []memberCheck) (deciding, rest []memberCheck) {
-	for _, c := range all {
-		switch {
-		case c.Outcome == fit.NotApplicable && !check.Find(c.Check.Check).Explains: // silent
-		case c.Outcome == verdict && (verdict != fit.Fits || check.Find(c.Check.Check).First):
-			deciding = append(deciding, c)
-		default:
-			rest = append(rest, c)
-		}
+// because is why a check came out so, and for which members.
+func (c memberCheck) because(v *fit.Verdict) string {
+	t := inText(v.Package, c.Because)
+	if len(c.of) > 0 {
+		t = strings.Join(c.of, ", ") + ": " + t
 	}
-	slices.SortStableFunc(rest, func(a, b memberCheck) int { return weight(a.Outcome) - weight(b.Outcome) })
-	return deciding, rest
+	return t
 }
 
 func weight(o fit.Outcome) int {
 	return slices.Index([]fit.Outcome{fit.Misfit, fit.Unsettled, fit.Note, fit.Fits, fit.NotApplicable}, o)
 }
 
-// check shows one line of the verdict and, below it, both sides with their
-// sources.
-func (s *Screen) check(v *fit.Verdict, c fit.Check, of []string) {
-	lead := "  " + s.paint(outcomeStyle(c.Outcome), pad(string(c.Outcome), 10)) + s.paint(strong, pad(c.Check, 10)) + pad(c.Component, s.component) + " "
-	indent := 23 + s.component
-	because := inText(v.Package, c.Because)
-	if len(of) > 0 {
-		because = strings.Join(of, ", ") + ": " + because
+// check is one line of a verdict with, below it, both sides and where they were read, and the
+// evidence itself.
+func (e Evidence) check(v *fit.Verdict, c memberCheck, shown map[string]bool) page.Item {
+	item := page.Item{Marks: []page.Span{{Text: string(c.Outcome), Tone: toneOf(c.Outcome)}, {Text: c.Check.Check, Tone: page.Strong}, {Text: c.Component}}, Text: c.because(v)}
+	for _, side := range sides(v.Package, c.Check) {
+		item.Under = append(item.Under, page.Item{Marks: []page.Span{{Text: side.name, Tone: page.Faint}}, Text: strings.Join(side.said, "; "), Tone: page.Faint})
 	}
-	s.hanging(lead, indent, plain, because)
-	const under = 12
-	if c.Outcome == fit.Fits && v.Verdict != fit.Fits { // not what decides: as short as its sources allow
-		var all []string
-		for _, side := range sides(v.Package, c) {
-			all = append(all, side.name+" "+strings.Join(side.said, "; "))
-		}
-		s.hanging(strings.Repeat(" ", under), under, faint, strings.Join(all, " | "))
-		return
-	}
-	for _, side := range sides(v.Package, c) {
-		s.hanging(strings.Repeat(" ", under)+s.paint(faint, pad(side.name, 8)), under+8, faint, strings.Join(side.said, "; "))
-	}
+	item.Inside = e.excerpts(v, c.Check, shown)
+	return item
 }
 
 // said is what one side of a comparison says, each value with its places.
@@ -223,60 +314,58 @@ func sides(pkg string, c fit.Check) []said {
 // inText shortens addresses inside a sentence.
 func inText(pkg, t string) string { return strings.ReplaceAll(t, pkg+"::", "::") }
 
-func (s *Screen) images(v *fit.Verdict, m fit.Member, brief bool) {
-	title := "Images to install, in this order"
-	if brief && v.Verdict != fit.Fits {
-		return
+// images lists what would be installed: old version, new version, slot.
+func images(v *fit.Verdict) []page.Block {
+	if v.Verdict == fit.Misfit { // none is to be installed; what was compared is cited
+		return nil
 	}
-	if m.Verdict != fit.Fits || v.Verdict != fit.Fits {
+	title := "Images to install, in this order"
+	if v.Verdict != fit.Fits {
 		title = "Images that come nearest"
 	}
-	if len(v.Members) > 1 {
-		title = m.Name + ": " + strings.ToLower(title[:1]) + title[1:]
+	type image struct {
+		fit.Chosen
+		of []string
 	}
-	if len(m.Chosen) > 0 {
-		s.head(title)
+	var all []image
+	for _, m := range v.Members {
 		for _, c := range m.Chosen {
-			t := within(v.Package, c.Item)
-			if c.Config != "" {
-				t += "  configuration " + c.Config
+			i := slices.IndexFunc(all, func(o image) bool {
+				return o.Component == c.Component && o.Item == c.Item && o.Config == c.Config && o.From == c.From && o.Slot == c.Slot
+			})
+			if i >= 0 {
+				all[i].of = append(all[i].of, m.Name)
+				continue
 			}
-			if c.Version != "" {
-				t += "  version " + c.Version
-			}
-			if c.Slot != "" {
-				t += "  into slot " + c.Slot
-			}
-			s.hanging("  "+s.paint(strong, pad(c.Component, 10))+" ", 13, plain, t)
-			if !brief {
-				most := maxCoversShown
-				if s.Why {
-					most = len(c.Coverage)
-				}
-				for _, cover := range provenBy(v.Package, c.Coverage, most) {
-					s.hanging(strings.Repeat(" ", 13), 15, faint, cover)
-				}
-			}
+			all = append(all, image{c, []string{m.Name}})
 		}
 	}
-	if len(m.Others) > 0 && !brief {
-		if len(v.Members) > 1 {
-			s.head(m.Name + ": images passed over")
-		} else {
-			s.head("Images passed over")
+	l := page.List{Most: maxImages, Flag: page.Why}
+	for _, c := range all {
+		versions := c.Version
+		if c.From != "" && c.Version != "" {
+			versions = c.From + " -> " + c.Version
 		}
-		for i, o := range m.Others {
-			if i == maxPassed && len(m.Others) > maxPassed+1 {
-				s.line(13, faint, fmt.Sprintf("and %d more", len(m.Others)-i))
-				break
-			}
-			s.hanging("  "+s.paint(strong, pad(o.Component, 10))+" ", 13, plain, within(v.Package, o.Item)+": "+inText(v.Package, o.Because))
+		slot := ""
+		if c.Slot != "" {
+			slot = "slot " + c.Slot
 		}
+		t := within(v.Package, c.Item)
+		if c.Config != "" {
+			t += "  configuration " + c.Config
+		}
+		if len(c.of) == len(v.Members) && len(v.Members) > 1 {
+			t += "  (all members)"
+		} else if len(v.Members) > 1 {
+			t += "  (" + strings.Join(c.of, ", ") + ")"
+		}
+		l.Items = append(l.Items, page.Item{Marks: []page.Span{{Text: c.Component, Tone: page.Strong}, {Text: versions}, {Text: slot}}, Text: t})
 	}
+	if len(l.Items) == 0 {
+		return nil
+	}
+	return []page.Block{page.Head{Text: title}, l}
 }
-
-// maxPassed is how many images that were passed over are listed.
-const maxPassed = 20
 
 // Advice lists what to do next, the most pressing first.
 func Advice(v *fit.Verdict, instead *fit.Verdict) []string {
@@ -316,13 +405,23 @@ func Advice(v *fit.Verdict, instead *fit.Verdict) []string {
 	return advice
 }
 
-func (s *Screen) next(v *fit.Verdict, instead *fit.Verdict) {
-	advice := Advice(v, instead)
-	if len(advice) == 0 {
-		return
+// next says what to do, the most pressing first.
+func next(v *fit.Verdict, instead *fit.Verdict) []page.Block {
+	var all []string
+	for _, a := range Advice(v, instead) {
+		all = append(all, inText(v.Package, a))
 	}
-	s.head("What to do next")
-	for i, a := range advice {
-		s.hanging(fmt.Sprintf("  %d. ", i+1), 5, plain, inText(v.Package, a))
+	return whatNext(all)
+}
+
+// whatNext lists acts and commands, in their order.
+func whatNext(all []string) []page.Block {
+	if len(all) == 0 {
+		return nil
 	}
+	l := page.List{Numbered: true, Most: maxNext, Flag: page.Why}
+	for _, a := range all {
+		l.Items = append(l.Items, page.Item{Text: a})
+	}
+	return []page.Block{page.Head{Text: "What to do next"}, l}
 }

@@ -10,9 +10,11 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"fitcheck/core/device"
 	"fitcheck/core/fact"
 	"fitcheck/core/fit"
 	"fitcheck/core/fit/check"
+	"fitcheck/internal/present/page"
 )
 
 func cited(side, value string, s fact.Source) fit.Cited {
@@ -37,18 +39,28 @@ var (
 	published = fit.Check{Check: "digest", Outcome: fit.Unsettled, Because: "nothing to compare with", Advice: "give -digest"}
 )
 
-func screen(v *fit.Verdict, width int) string {
+// shown is a page as text.
+func shown(p *page.Page, width int, open ...string) string {
 	var b bytes.Buffer
-	(&Screen{Out: &b, Width: width, Why: true}).match(v, nil, false)
+	(&page.Screen{Out: &b, Width: width, Open: open}).Show(p)
 	return b.String()
 }
 
-// glance is a verdict on one screen.
-func glance(v *fit.Verdict) string {
-	var b bytes.Buffer
-	(&Screen{Out: &b, Width: 100}).match(v, nil, false)
-	return b.String()
+// answers are verdicts, each of its own device.
+func answers(all ...*fit.Verdict) []Answer {
+	var out []Answer
+	for _, v := range all {
+		out = append(out, Answer{Device: &device.Device{}, Verdicts: []*fit.Verdict{v}})
+	}
+	return out
 }
+
+func screen(v *fit.Verdict, width int) string {
+	return shown(AnswersPage(answers(v), nil, false), width, page.Why)
+}
+
+// glance is a verdict on one screen.
+func glance(v *fit.Verdict) string { return shown(AnswersPage(answers(v), nil, false), 100) }
 
 // On one screen stand the verdict, the matrix, what is open with both sides, the images with
 // both versions, what to do next, and how to see all of it.
@@ -95,9 +107,9 @@ func TestMatrix(t *testing.T) {
 	// On a narrow screen the columns in which nothing is wrong are named instead.
 	v.Members[1].Checks = []fit.Check{model, revision}
 	m = matrixOf(v)
-	fine := m.fit(26)
-	assert.Contains(t, fine, "model")
-	assert.Equal(t, []string{"rev"}, m.columns)
+	var b bytes.Buffer
+	(&page.Screen{Out: &b, Width: 26}).Show(&page.Page{Blocks: []page.Block{m.page()}})
+	inOrder(t, b.String(), "member", "component", "rev", "two", "main", "X", "ok wherever they apply:", "model")
 	for _, c := range check.All() {
 		if c.Of == "" {
 			assert.NotEmpty(t, c.Column, "%s stands in no column", c.Name)
@@ -119,12 +131,10 @@ func inOrder(t *testing.T, out string, texts ...string) {
 func TestMatchTellsInOrder(t *testing.T) {
 	inOrder(t, screen(verdict(fit.Misfit, model, published, revision, region), 100),
 		"MISFIT", "p.zip does NOT fit cab-07", "QM-8T, revision A2; the package stands for release 8.4.2",
-		"What decides it", "for B1, and the device is an A2", "A2 (device file cab.yaml:4)", "B1 (manifest ::m.txt:4)",
-		"What else was checked", "nothing to compare with", "names the model QM-8T",
-		"Images that come nearest", "What to do next", "1. get the image for A2", "2. give -digest",
-		"MISFIT  p.zip does NOT fit cab-07")
+		"What decides it", "for B1, and the device is an A2", "A2 (device file cab.yaml:4)", "B1 (manifest ::m.txt:4)", "nothing to compare with",
+		"What to do next", "1. get the image for A2", "2. give -digest", "What else was checked", "names the model QM-8T", "What proves each image", "::a.img")
 	out := screen(verdict(fit.Fits, slot, model, region), 0)
-	inOrder(t, out, "FIT", "What decides it", "names the model", "What else was checked", "slot B is free", "Images to install, in this order", "::a.img  version 8.4.2  into slot B", "back up the settings", "install into slot B")
+	inOrder(t, out, "FIT", "Images to install, in this order", "8.4.2", "slot B", "::a.img", "back up the settings", "install into slot B", "What else was checked", "slot B is free", "names the model")
 	assert.NotContains(t, out, "no region is said", "what does not apply is not worth a line")
 	inOrder(t, screen(verdict(fit.Unsettled, model, published), 100), "UNSETTLED", "is not settled", "What decides it", "nothing to compare with")
 }
@@ -166,10 +176,7 @@ func TestMatchJSON(t *testing.T) {
 	assert.NotContains(t, b.String(), "null", "what is not known is left out, or empty")
 }
 
-func TestHexText(t *testing.T) {
-	assert.Equal(t, "27 05 19 56", hexText([]byte{0x27, 5, 0x19, 0x56}, 16))
-	lines := strings.Split(hexText(bytes.Repeat([]byte{0xab}, 20), 24), "\n")
-	require.Len(t, lines, 3)
-	assert.Len(t, lines[0], 8*3-1)
-	assert.Equal(t, "ab ab ab ab", lines[2])
+func TestRawText(t *testing.T) {
+	assert.Equal(t, "27 05 19 56", rawText([]byte{0x27, 5, 0x19, 0x56}))
+	assert.Equal(t, strings.Repeat("ab ", 16)+"…", rawText(bytes.Repeat([]byte{0xab}, 20)))
 }

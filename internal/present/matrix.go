@@ -2,14 +2,12 @@ package present
 
 import (
 	"cmp"
-	"fmt"
 	"slices"
 	"strings"
 
-	"github.com/jedib0t/go-pretty/v6/table"
-
 	"fitcheck/core/fit"
 	"fitcheck/core/fit/check"
+	"fitcheck/internal/present/page"
 )
 
 // matrix is a verdict at a glance: a row for each component, of each member where they
@@ -132,190 +130,30 @@ func (m *matrix) narrow() {
 	}
 }
 
-// fit leaves out columns in which nothing is wrong, as many as it takes to keep to a width,
-// and names them.
-func (m *matrix) fit(width int) (fine []string) {
-	const gap = 2
-	for width > 0 {
-		total, component, member := 0, len("component"), 0
-		for _, c := range m.columns {
-			total += len(c) + gap
-		}
-		for _, r := range m.rows {
-			component = max(component, len(r.component))
-			if r.member != "" {
-				member = max(member, len(r.member)+gap, len("member")+gap)
-			}
-		}
-		if total+component+member <= width {
-			break
-		}
-		i := slices.IndexFunc(m.columns, func(c string) bool {
-			at := slices.Index(m.columns, c)
-			return !slices.ContainsFunc(m.rows, func(r matrixRow) bool { return r.cells[at].Rank() > 0 })
-		})
-		if i < 0 {
-			break
-		}
-		fine = append(fine, m.columns[i])
-		m.columns = slices.Delete(slices.Clone(m.columns), i, i+1)
-		for k := range m.rows {
-			m.rows[k].cells = slices.Delete(slices.Clone(m.rows[k].cells), i, i+1)
-		}
+// page is the matrix as it is shown.
+func (m *matrix) page() page.Matrix {
+	out := page.Matrix{Columns: m.columns, Most: maxMatrixRows, Flag: page.Why}
+	members := slices.ContainsFunc(m.rows, func(r matrixRow) bool { return r.member != "" })
+	if members {
+		out.Lead = append(out.Lead, "member")
 	}
-	return fine
-}
-
-// cellMarks are how cells look.
-func (s *Screen) cellMark(o fit.Outcome) string {
-	switch o {
-	case fit.Fits:
-		return s.paint(good, "ok")
-	case fit.Misfit:
-		return s.paint(bad, "X")
-	case fit.Unsettled:
-		return s.paint(doubt, "?")
+	out.Lead = append(out.Lead, "component")
+	for _, r := range m.rows {
+		row := page.MatrixRow{}
+		if members {
+			row.Lead = append(row.Lead, r.member)
+		}
+		row.Lead = append(row.Lead, r.component)
+		for _, o := range r.cells {
+			row.Cells = append(row.Cells, map[fit.Outcome]page.Mark{fit.Fits: page.Yes, fit.Misfit: page.No, fit.Unsettled: page.Open}[o])
+		}
+		out.Rows = append(out.Rows, row)
 	}
-	return s.paint(faint, "–")
+	return out
 }
 
 // maxMatrixRows is how many rows are shown; those that are all well are left out first.
 const maxMatrixRows = 14
-
-func (s *Screen) matrix(v *fit.Verdict) {
-	m := matrixOf(v)
-	if len(m.rows) == 0 {
-		return
-	}
-	s.blank()
-	members := slices.ContainsFunc(m.rows, func(r matrixRow) bool { return r.member != "" })
-	fine := m.fit(s.Width)
-	header := table.Row{}
-	if members {
-		header = append(header, "member")
-	}
-	header = append(header, "component")
-	for _, c := range m.columns {
-		header = append(header, c)
-	}
-	rows, left := m.rows, 0
-	if len(rows) > maxMatrixRows {
-		rows = slices.DeleteFunc(slices.Clone(rows), func(r matrixRow) bool {
-			return !slices.ContainsFunc(r.cells, func(o fit.Outcome) bool { return o.Rank() > 0 })
-		})
-		rows = rows[:min(len(rows), maxMatrixRows)]
-		left = len(m.rows) - len(rows)
-	}
-	var out []table.Row
-	for _, r := range rows {
-		line := table.Row{}
-		if members {
-			line = append(line, Safe(r.member))
-		}
-		line = append(line, Safe(r.component))
-		for _, o := range r.cells {
-			line = append(line, s.cellMark(o))
-		}
-		out = append(out, line)
-	}
-	s.table(header, out, nil)
-	if len(fine) > 0 {
-		s.line(0, faint, "ok wherever they apply: "+strings.Join(fine, ", "))
-	}
-	if left > 0 {
-		s.line(0, faint, fmt.Sprintf("and %s; -why shows every one", count(left, "more row")))
-	}
-}
-
-// short shows a verdict on one screen: what it is, the matrix, what is open with both sides,
-// the images, what next.
-func (s *Screen) short(v *fit.Verdict, instead *fit.Verdict) {
-	all := collapse(v)
-	s.component = 5
-	for _, c := range all {
-		s.component = max(s.component, min(14, len(c.Component)))
-	}
-	s.matrix(v)
-	var open, notes []memberCheck
-	fits := 0
-	for _, c := range all {
-		switch c.Outcome {
-		case fit.Fits:
-			fits += max(1, len(c.of))
-		case fit.Misfit, fit.Unsettled:
-			open = joinReason(open, c)
-		case fit.Note:
-			notes = append(notes, c)
-		}
-	}
-	// What device an image is for comes before what proves it.
-	slices.SortStableFunc(open, func(a, b memberCheck) int {
-		return cmp.Or(weight(a.Outcome)-weight(b.Outcome), cmp.Compare(check.Find(b.Check.Check).Far, check.Find(a.Check.Check).Far))
-	})
-	shown := map[string]bool{}
-	if len(open) > 0 {
-		s.head("What decides it")
-	}
-	for i, c := range open {
-		full := maxOpen
-		if len(v.Members) > 1 { // whose list takes lines, too
-			full--
-		}
-		if i >= full { // the reason alone
-			if i == full+maxReasons {
-				s.line(2, faint, fmt.Sprintf("and %d more; -why shows every one", len(open)-i))
-				break
-			}
-			s.reason(v, c)
-			continue
-		}
-		s.check(v, c.Check, c.of)
-		s.excerpts(v, c.Check, shown)
-	}
-	if v.Verdict == fit.Misfit { // in which they change nothing
-		notes = nil
-	}
-	for i, c := range notes {
-		if i == maxNotes && len(notes) > maxNotes+1 {
-			s.line(2, faint, fmt.Sprintf("and %s; -why shows them", count(len(notes)-i, "more note")))
-			break
-		}
-		if i == 0 {
-			s.blank()
-		}
-		because := inText(v.Package, c.Because)
-		if len(c.of) > 0 {
-			because = strings.Join(c.of, ", ") + ": " + because
-		}
-		s.hanging("  "+s.paint(info, pad("note", 6)), 8, plain, because)
-	}
-	s.shortImages(v)
-	advice := Advice(v, instead)
-	for i, a := range advice[:min(len(advice), maxNext)] {
-		if i == 0 {
-			s.head("What to do next")
-		}
-		s.hanging(fmt.Sprintf("  %d. ", i+1), 5, plain, inText(v.Package, a))
-	}
-	t := fmt.Sprintf("%s fit", count(fits, "check"))
-	if fits == 1 {
-		t = "1 check fits"
-	}
-	if proof := weakestProof(v); proof != "" {
-		t += "; " + proof
-	}
-	s.blank()
-	s.line(0, faint, t+"; -why shows every source")
-}
-
-// reason shows why a check came out as it did, in one line.
-func (s *Screen) reason(v *fit.Verdict, c memberCheck) {
-	because := inText(v.Package, c.Because)
-	if len(c.of) > 0 {
-		because = strings.Join(c.of, ", ") + ": " + because
-	}
-	s.oneLine("  "+s.paint(outcomeStyle(c.Outcome), pad(string(c.Outcome), 10))+s.paint(strong, pad(c.Check.Check, 10))+pad(c.Component, s.component)+" ", 23+s.component, because)
-}
 
 // joinReason adds a line; one that gives the same reason for another member joins that one.
 func joinReason(all []memberCheck, c memberCheck) []memberCheck {
@@ -334,68 +172,3 @@ func joinReason(all []memberCheck, c memberCheck) []memberCheck {
 	}
 	return append(all, c)
 }
-
-// What is shown of one verdict on one screen.
-const (
-	maxOpen = 4 // with both sides
-	// maxReasons is how many more are shown by their reason alone.
-	maxReasons = 4
-	maxNotes   = 2
-	maxNext    = 3
-)
-
-// shortImages lists what would be installed: old version, new version, slot.
-func (s *Screen) shortImages(v *fit.Verdict) {
-	if v.Verdict == fit.Misfit { // none is to be installed; what was compared is cited
-		return
-	}
-	title := "Images to install, in this order"
-	if v.Verdict != fit.Fits {
-		title = "Images that come nearest"
-	}
-	type image struct {
-		fit.Chosen
-		of []string
-	}
-	var all []image
-	for _, m := range v.Members {
-		for _, c := range m.Chosen {
-			i := slices.IndexFunc(all, func(o image) bool {
-				return o.Component == c.Component && o.Item == c.Item && o.Config == c.Config && o.From == c.From && o.Slot == c.Slot
-			})
-			if i >= 0 {
-				all[i].of = append(all[i].of, m.Name)
-				continue
-			}
-			all = append(all, image{c, []string{m.Name}})
-		}
-	}
-	for i, c := range all {
-		if i == 0 {
-			s.head(title)
-		}
-		if i == maxImages && len(all) > maxImages+1 {
-			s.line(2, faint, fmt.Sprintf("and %d more; -why shows them", len(all)-i))
-			break
-		}
-		versions := c.Version
-		if c.From != "" && c.Version != "" {
-			versions = c.From + " -> " + c.Version
-		}
-		t := versions
-		if c.Slot != "" {
-			t += "  slot " + c.Slot
-		}
-		t += "  " + within(v.Package, c.Item)
-		if c.Config != "" {
-			t += "  configuration " + c.Config
-		}
-		if len(v.Members) > 1 {
-			t += "  (" + strings.Join(c.of, ", ") + ")"
-		}
-		s.hanging("  "+s.paint(strong, pad(c.Component, s.component))+"  ", s.component+4, plain, strings.TrimSpace(t))
-	}
-}
-
-// maxImages is how many images are listed.
-const maxImages = 8

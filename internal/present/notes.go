@@ -5,6 +5,7 @@ import (
 	"strings"
 
 	"fitcheck/core/notes"
+	"fitcheck/internal/present/page"
 )
 
 // Notes is what was found in one document.
@@ -15,24 +16,26 @@ type Notes struct {
 	Statements        []notes.Statement
 }
 
-// Notes shows statements by kind, what matters first; then what the notes say
-// that the rulebook does not.
-func (s *Screen) Notes(docs []Notes, about string) {
+// NotesPage tells statements by kind, what matters first; then what the notes say that the
+// rulebook does not.
+func NotesPage(docs []Notes, about string) *page.Page {
+	p := &page.Page{Name: "Notes"}
 	for i, d := range docs {
 		if i > 0 {
-			s.blank()
-			s.rule()
+			p.Add(page.Rule{})
 		}
-		s.notesOf(d, about)
+		p.Add(d.blocks(about)...)
 	}
-	s.blank()
-	s.line(0, faint, "These are the notes' own words, picked by how they are worded: read the notes themselves before you install.")
+	p.Add(page.Gap{}, page.Line{Text: "These are the notes' own words, picked by how they are worded: read the notes themselves before you install.", Tone: page.Faint})
+	return p
 }
 
-func (s *Screen) notesOf(d Notes, about string) {
+// statementsShown is how many statements of a kind are told at a glance.
+const statementsShown = 5
+
+func (d Notes) blocks(about string) []page.Block {
 	if d.Fault != "" {
-		s.line(0, bad, d.Fault)
-		return
+		return []page.Block{page.Title{Word: "NOT READ", Tone: page.Bad, Text: d.Fault}}
 	}
 	unsaid := 0
 	for _, st := range d.Statements {
@@ -40,51 +43,54 @@ func (s *Screen) notesOf(d Notes, about string) {
 			unsaid++
 		}
 	}
-	head := fmt.Sprintf("%s: %s that bear on the install", d.File, count2(len(d.Statements), "statement"))
+	t := page.Title{Word: "NOTES", Tone: page.Info, Text: fmt.Sprintf("%s: %s that bear on the install", d.File, count2(len(d.Statements), "statement"))}
 	if len(d.Statements) == 1 {
-		head = d.File + ": 1 statement that bears on the install"
+		t.Text = d.File + ": 1 statement that bears on the install"
 	}
-	s.hanging(s.paint(info, "NOTES")+"  ", 7, strong, head)
+	say := func(tone page.Tone, text string) { t.About = append(t.About, page.Item{Text: text, Tone: tone}) }
 	switch {
 	case d.Rulebook == "":
-		s.line(7, plain, "no rulebook of the kit knows the models or versions that it names")
+		say(page.Plain, "no rulebook of the kit knows the models or versions that it names")
 	case d.Release == "":
-		s.line(7, plain, "it names no release that "+d.Rulebook+" lists, so it is held against none; give one with -release")
+		say(page.Plain, "it names no release that "+d.Rulebook+" lists, so it is held against none; give one with -release")
 	default:
-		s.line(7, plain, fmt.Sprintf("held against what %s says of release %s", d.Rulebook, d.Release))
+		say(page.Plain, fmt.Sprintf("held against what %s says of release %s", d.Rulebook, d.Release))
 	}
 	if unsaid > 0 {
-		s.line(7, doubt, fmt.Sprintf("%s said here and not in the rulebook", was(unsaid, "thing")))
+		say(page.Doubt, fmt.Sprintf("%s said here and not in the rulebook", was(unsaid, "thing")))
 	}
+	out := []page.Block{t}
 	for _, kind := range notes.Kinds {
-		first := true
+		l := page.List{Most: statementsShown, Flag: page.All}
 		for _, st := range d.Statements {
-			if st.Kind != kind {
-				continue
+			if st.Kind == kind {
+				l.Items = append(l.Items, statement(st))
 			}
-			if first {
-				title := strings.ToUpper(string(kind[:1])) + string(kind[1:])
-				if kind == notes.About {
-					title = "Asked for: " + about
-				}
-				s.head(title)
-				first = false
-			}
-			s.statement(st)
 		}
+		if len(l.Items) == 0 {
+			continue
+		}
+		title := strings.ToUpper(string(kind[:1])) + string(kind[1:])
+		if kind == notes.About {
+			title = "Asked for: " + about
+		}
+		out = append(out, page.Head{Text: title}, l)
 	}
 	if unsaid > 0 {
-		s.head("Said here, and not in the rulebook")
+		l := page.List{Most: statementsShown, Flag: page.All}
 		for _, st := range d.Statements {
 			if !st.Unsaid {
 				continue
 			}
-			s.hanging("  - ", 4, plain, fmt.Sprintf("%s: %s", place(st), st.Text))
+			it := page.Item{Marks: []page.Span{{Text: "-"}}, Text: fmt.Sprintf("%s: %s", place(st), st.Text)}
 			if st.Add != "" {
-				s.hanging("    ", 4, info, "if it is so, add under needs: of "+d.Release+":  "+st.Add)
+				it.Under = []page.Item{{Text: "if it is so, add under needs: of " + d.Release + ":  " + st.Add, Tone: page.Info}}
 			}
+			l.Items = append(l.Items, it)
 		}
+		out = append(out, page.Head{Text: "Said here, and not in the rulebook"}, l)
 	}
+	return out
 }
 
 func was(n int, noun string) string {
@@ -101,10 +107,9 @@ func place(st notes.Statement) string {
 	return fmt.Sprintf("line %d", st.Line)
 }
 
-func (s *Screen) statement(st notes.Statement) {
-	lead := pad(place(st), 9)
-	indent := 2 + max(9, len(place(st))) + 2
-	s.hanging("  "+s.paint(faint, lead)+"  ", indent, plain, st.Text)
+func statement(st notes.Statement) page.Item {
+	it := page.Item{Marks: []page.Span{{Text: place(st), Tone: page.Faint}}, Text: st.Text}
+	under := func(tone page.Tone, text string) { it.Under = append(it.Under, page.Item{Text: text, Tone: tone}) }
 	var marks []string
 	for _, v := range st.Versions {
 		t := v.Text
@@ -115,16 +120,17 @@ func (s *Screen) statement(st notes.Statement) {
 	}
 	marks = append(marks, st.Models...)
 	if len(marks) > 0 {
-		s.line(indent, faint, "names "+strings.Join(marks, ", "))
+		under(page.Faint, "names "+strings.Join(marks, ", "))
 	}
 	switch {
 	case st.Rule != nil && st.Rule.Same:
-		s.line(indent, good, fmt.Sprintf("the rulebook says so, too: %s (%s)", st.Rule.Text, st.Rule.Source.Where()))
+		under(page.Good, fmt.Sprintf("the rulebook says so, too: %s (%s)", st.Rule.Text, st.Rule.Source.Where()))
 	case st.Rule != nil:
-		s.line(indent, doubt, fmt.Sprintf("the rulebook says otherwise: %s (%s)", st.Rule.Text, st.Rule.Source.Where()))
+		under(page.Doubt, fmt.Sprintf("the rulebook says otherwise: %s (%s)", st.Rule.Text, st.Rule.Source.Where()))
 	case st.Unsaid:
-		s.line(indent, doubt, "the rulebook does not say it")
+		under(page.Doubt, "the rulebook does not say it")
 	}
+	return it
 }
 
 type jsonNotes struct {

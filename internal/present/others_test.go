@@ -27,8 +27,8 @@ func TestUnpacked(t *testing.T) {
 	sum := strings.Repeat("ab", 32)
 	u := Unpacked{"p.zip", "out", &unpack.Result{Files: []unpack.File{{Path: "a.img", Address: "p.zip::a.img", Size: 2048, SHA256: sum}, {Path: "b\x1b.img", Address: "p.zip::b\x1b.img", Size: 1, SHA256: sum, There: true}},
 		Problems: []archive.Problem{{Item: "p.zip::../up", Class: archive.Unsafe, What: "its name climbs", Advice: "leave it"}}}}
-	out := shown(func(s *Screen) { s.Unpacked(u) }, 100)
-	inOrder(t, out, "UNPACKED IN PART", "p.zip into out: 2 files, 2.0 KiB, 1 of them there already", sum, "a.img", `b\u001b.img`, "What was left out", "climbs", "leave it")
+	out := shown(UnpackedPage(u), 100)
+	inOrder(t, out, "UNPACKED IN PART", "p.zip into out: 2 files, 2.0 KiB, 1 of them there already", "a.img", sum[:20], `b\u001b.img`, "What was left out", "climbs", "leave it")
 	assert.NotContains(t, out, "\x1b")
 
 	var doc struct {
@@ -47,13 +47,13 @@ func TestUnpacked(t *testing.T) {
 	assert.Equal(t, "unsafe", doc.Problems[0].Class)
 
 	u.Problems = nil
-	assert.True(t, strings.HasPrefix(shown(func(s *Screen) { s.Unpacked(u) }, 0), "UNPACKED  p.zip"))
+	assert.True(t, strings.HasPrefix(shown(UnpackedPage(u), 0), "UNPACKED  p.zip"))
 }
 
 func TestChecked(t *testing.T) {
 	files := []CheckedFile{{Path: "a.yaml", Kind: "rulebook"}, {Path: "b.yaml", Kind: "layout", Errors: yamlfile.Errors{
 		{File: "b.yaml", Spot: yamlfile.Spot{Line: 3, Column: 7}, Message: `there is no key "feilds" here`, Advice: `did you mean "fields"?`}}}}
-	inOrder(t, shown(func(s *Screen) { s.Checked(files) }, 80), "SOUND  a.yaml, a rulebook", "1 ERROR", "b.yaml, a layout", `! b.yaml:3:7: there is no key "feilds" here`, `-> did you mean "fields"?`)
+	inOrder(t, shown(CheckedPage(files), 80), "1 ERROR", "b.yaml, a layout", `! b.yaml:3:7: there is no key "feilds" here`, `-> did you mean "fields"?`, "SOUND  a.yaml, a rulebook")
 	var doc struct {
 		Files []struct {
 			File, Kind string
@@ -73,10 +73,10 @@ func TestChecked(t *testing.T) {
 
 func TestDemoSummary(t *testing.T) {
 	cases := []DemoCase{{Case: "clean fit", Expected: "fits", Got: "fits", OK: true}, {Case: "cut short", Expected: "misfit", Got: "fits"}}
-	out := shown(func(s *Screen) { s.DemoSummary(cases, "") }, 80)
+	out := shown(DemoSummary(cases, ""), 80)
 	inOrder(t, out, "as told", "clean fit: fits", "OTHERWISE", "cut short: expected misfit, got fits", "fitcheck demo DIR")
-	assert.Contains(t, shown(func(s *Screen) { s.DemoSummary(cases, "/tmp/kit") }, 80), "The kit is in /tmp/kit")
-	inOrder(t, shown(func(s *Screen) { s.Scene(2, 12, "What is in the download?", "fitcheck survey p.zip") }, 80), strings.Repeat("=", 80), "2 of 12. What is in the download?", "$ fitcheck survey p.zip")
+	assert.Contains(t, shown(DemoSummary(cases, "/tmp/kit"), 80), "The kit is in /tmp/kit")
+	inOrder(t, shown(ScenePage(2, 12, "What is in the download?", "fitcheck survey p.zip"), 80), strings.Repeat("=", 80), "2 of 12. What is in the download?", "$ fitcheck survey p.zip")
 	var doc struct{ Cases []DemoCase }
 	back(t, DemoJSON(cases), &doc)
 	assert.Equal(t, cases, doc.Cases)

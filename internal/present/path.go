@@ -10,6 +10,7 @@ import (
 	"fitcheck/core/path"
 	"fitcheck/core/plan"
 	"fitcheck/core/shell"
+	"fitcheck/internal/present/page"
 )
 
 // PathAnswer is the path of one device, or of the members of a group that move
@@ -27,20 +28,18 @@ type Paths struct {
 	Device string
 	Plans  []PathAnswer
 	Notes  []string
-	Graph  []Graph // for the report
-	Kit    string
 	Prefer path.Prefer
 }
 
-// status is the word for an answer and how it is painted.
-func (p PathAnswer) status() (word string, st style) {
+// status is the word for an answer and its tone.
+func (p PathAnswer) status() (word string, tone page.Tone) {
 	switch {
 	case p.Found:
-		return "PATH", good
+		return "PATH", page.Good
 	case len(p.Unsettled) > 0:
-		return "UNSETTLED", doubt
+		return "UNSETTLED", page.Doubt
 	}
-	return "NO PATH", bad
+	return "NO PATH", page.Bad
 }
 
 // headline says in one line what came out.
@@ -95,75 +94,140 @@ func (p PathAnswer) sums() string {
 	return strings.Join(parts, "; ")
 }
 
-// Path shows the paths: what came out, the ladder, the way back, what to do.
-func (s *Screen) Path(p Paths) {
+// PathPage tells the paths: what came out, the hops, why each, the way back, what to do.
+func PathPage(p Paths) *page.Page {
+	out := &page.Page{Name: "The way of " + p.Device}
 	for _, n := range p.Notes {
-		s.line(0, info, n)
+		out.Add(page.Line{Text: n, Tone: page.Info})
 	}
-	for i, a := range p.Plans {
-		if i > 0 || len(p.Notes) > 0 {
-			s.blank()
-		}
-		s.pathAnswer(p, a)
+	for _, a := range p.Plans {
+		out.Add(p.blocks(a)...)
 	}
+	return out
 }
 
-func (s *Screen) pathAnswer(all Paths, a PathAnswer) {
-	word, st := a.status()
-	st = append(append(style{}, st...), strong...)
-	indent := len(word) + 2
-	verdict := func() { s.hanging(s.paint(st, word)+"  ", indent, strong, a.headline()) }
-	verdict()
-	if t := a.sums(); t != "" {
-		s.line(indent, plain, t)
+// Of a path at a glance.
+const (
+	hopsShown   = 8
+	whysShown   = 4
+	closedShown = 5 // releases that stand in the way
+)
+
+func (p Paths) blocks(a PathAnswer) []page.Block {
+	t := page.Title{Text: a.headline()}
+	t.Word, t.Tone = a.status()
+	say := func(tone page.Tone, text string) { t.About = append(t.About, page.Item{Text: text, Tone: tone}) }
+	if sums := a.sums(); sums != "" {
+		say(page.Plain, sums)
 	}
 	for i, h := range a.Hops {
 		if h.NoReturn {
-			s.line(indent, bad, fmt.Sprintf("point of no return: after hop %d nothing leads back to %s", i+1, cmp.Or(h.Begin, a.From)))
+			say(page.Bad, fmt.Sprintf("POINT OF NO RETURN: after hop %d nothing leads back to %s", i+1, cmp.Or(h.Begin, a.From)))
+		}
+		if h.ResetsConfig {
+			say(page.Bad, fmt.Sprintf("hop %d RESETS the configuration: save it off the device first", i+1))
 		}
 	}
 	if c := a.Capped; c != nil {
-		s.line(indent, doubt, fmt.Sprintf("the newest release is %s, and cannot be reached: %s", c.Release, c.Because))
+		say(page.Doubt, fmt.Sprintf("the newest release is %s, and cannot be reached: %s", c.Release, c.Because))
+	}
+	if b := begins(a.Steps); b != "" {
+		say(page.Plain, b+"  run now")
 	}
 	for _, n := range a.Notes {
-		s.line(indent, info, n)
+		say(page.Info, n)
 	}
+	out := []page.Block{t}
 	if len(a.Unsettled) > 0 {
-		s.head("What must be known first")
+		l := page.List{Most: closedShown, Flag: page.Why}
 		for _, u := range a.Unsettled {
-			s.hanging("  - ", 4, plain, u)
+			l.Items = append(l.Items, page.Item{Marks: []page.Span{{Text: "?", Tone: page.Doubt}}, Text: u})
 		}
-		if len(a.Maybe) > 0 {
-			s.head("The way there would then be")
-			s.ladder(a.From, a.Maybe)
-		}
+		out = append(out, page.Head{Text: "What must be known first"}, l)
 	}
 	if len(a.Blocked) > 0 {
-		s.head("What stands in the way")
+		l := page.List{Most: closedShown, Flag: page.Why, Deep: page.Why}
 		for _, b := range a.Blocked {
-			s.hanging("  "+s.paint(bad, pad(b.Release, 10))+" ", 13, plain, b.Because)
-			s.line(13, faint, restsOn(b.Sources))
+			l.Items = append(l.Items, page.Item{Marks: []page.Span{{Text: b.Release, Tone: page.Bad}}, Text: b.Because, Under: []page.Item{{Text: restsOn(b.Sources), Tone: page.Faint}}})
 		}
+		out = append(out, page.Head{Text: "What stands in the way"}, l)
+	}
+	if len(a.Unsettled) > 0 && len(a.Maybe) > 0 {
+		out = append(out, page.Head{Text: "The way there would then be"})
+		out = append(out, hops(a.Maybe)...)
+	}
+	if a.Picture != nil {
+		out = append(out, Drawing(a.Answer))
 	}
 	if len(a.Steps) > 0 {
-		s.head("The way there")
-		s.ladder(a.From, a.Steps)
+		out = append(out, hops(a.Steps)...)
 	}
 	for i, alt := range a.Alternatives {
-		s.head(fmt.Sprintf("Another way (%d)", i+2))
-		s.ladder(a.From, alt)
+		out = append(out, page.Head{Text: fmt.Sprintf("Another way (%d)", i+2)})
+		out = append(out, hops(alt)...)
 	}
-	s.wayBack(a)
-	if steps := pathAdvice(all, a); len(steps) > 0 {
-		s.head("What to do next")
-		for i, t := range steps {
-			s.hanging(fmt.Sprintf("  %d. ", i+1), 5, plain, t)
+	out = append(out, notPossible(a)...)
+	out = append(out, wayBack(a)...)
+	out = append(out, whatNext(pathAdvice(p, a))...)
+	return append(out, page.Gap{}, page.Fold{Line: "-why shows where each of it was read", Flag: page.Why, Inside: func() []page.Block { return nil }})
+}
+
+// hops is a table of what is installed in which order, and why each of it.
+func hops(steps []plan.Step) []page.Block {
+	moved := map[string]bool{}
+	for _, h := range steps {
+		for _, m := range h.Members {
+			moved[m] = true
 		}
 	}
-	if s.Width > 0 && len(a.Steps) > 1 { // the beginning may have scrolled away
-		s.blank()
-		verdict()
+	t := page.Table{Most: hopsShown, Flag: page.Why, Noun: "hops", Columns: []page.Column{{Title: "hop"}, {Title: "install", Fitting: page.Wrap}, {Title: "on", Fitting: page.Cut}, {Title: "changes", Fitting: page.Wrap}, {Title: "takes", Fitting: page.Wrap}, {Title: "outage", Fitting: page.Wrap}, {Title: "settings"}, {Title: "package", Fitting: page.Wrap}}}
+	why := page.List{Most: whysShown, Flag: page.Why, Deep: page.Why}
+	for i, h := range steps {
+		install := h.Release
+		if h.BootOnly {
+			install += ", only its boot loader"
+		}
+		if h.Family != h.FromFamily {
+			install += fmt.Sprintf(" (crosses from %s to %s)", h.FromFamily, h.Family)
+		}
+		on := ""
+		switch {
+		case len(h.Members) == 0:
+		case len(h.Members) == len(moved) && len(moved) > 1:
+			on = "all"
+		default:
+			on = strings.Join(h.Members, ", ")
+		}
+		takes, outage := page.Span{Text: "not given", Tone: page.Faint}, page.Span{Text: "not given", Tone: page.Faint}
+		if h.Minutes != nil {
+			takes, outage = page.Span{Text: duration.Minutes(h.Minutes.Install)}, page.Span{Text: duration.Minutes(h.Minutes.Outage)}
+		}
+		settings := page.Span{Text: "kept"}
+		if h.ResetsConfig {
+			settings = page.Span{Text: "RESET", Tone: page.Bad}
+		}
+		pkg := page.Span{Text: packages(h)}
+		if pkg.Text == "" {
+			pkg = page.Span{Text: "to download", Tone: page.Doubt}
+		}
+		t.Rows = append(t.Rows, []page.Span{{Text: fmt.Sprint(i + 1), Tone: page.Info}, {Text: install, Tone: page.Strong}, {Text: on}, {Text: changes(h.Hop)}, takes, outage, settings, pkg})
+		item := page.Item{Marks: []page.Span{{Text: fmt.Sprintf("%d.", i+1)}}, Text: h.Because}
+		for _, n := range h.Notes {
+			item.Text += "; " + n
+		}
+		if h.NoReturn {
+			item.Text += "; from here nothing leads back"
+		}
+		item.Under = []page.Item{{Text: restsOn(h.Sources), Tone: page.Faint}}
+		why.Items = append(why.Items, item)
 	}
+	if len(moved) < 2 { // one device: where is no question
+		t.Columns = slices.Delete(t.Columns, 2, 3)
+		for i := range t.Rows {
+			t.Rows[i] = slices.Delete(t.Rows[i], 2, 3)
+		}
+	}
+	return []page.Block{t, page.Head{Text: "Why each hop"}, why}
 }
 
 // begins says of a plan of several families what runs on which members, where that
@@ -176,84 +240,6 @@ func begins(steps []plan.Step) string {
 		}
 	}
 	return strings.Join(out, "; ")
-}
-
-// ladder draws the stops from top to bottom with the hops between them.
-func (s *Screen) ladder(from string, steps []plan.Step) {
-	start := from + "  runs now"
-	told := map[string]bool{}
-	for _, h := range steps { // members that run another version
-		if who := strings.Join(h.Members, ", "); h.From != from && len(h.Members) < len(steps[len(steps)-1].Members) && !told[who] {
-			start += fmt.Sprintf("; %s: %s", who, h.From)
-			told[who] = true
-		}
-		if len(told) == 0 {
-			break
-		}
-	}
-	if begins := begins(steps); begins != "" {
-		start = begins + "  run now"
-	}
-	s.hanging("  "+s.paint(info, "o")+"  ", 5, strong, start)
-	moved := map[string]bool{}
-	for _, h := range steps {
-		for _, m := range h.Members {
-			moved[m] = true
-		}
-	}
-	for i, h := range steps {
-		rung := "  " + s.paint(faint, "|") + "  "
-		fmt.Fprintln(s.Out, strings.TrimRight(rung, " "))
-		what := "install " + h.Release
-		if h.BootOnly {
-			what = "install only the boot loader of " + h.Release
-		}
-		if h.Family != h.FromFamily {
-			what += " (crosses from " + h.FromFamily + " to " + h.Family + ")"
-		}
-		if len(h.Members) > 0 {
-			what += " on " + strings.Join(h.Members, ", ")
-		}
-		s.hanging(rung+s.paint(info, fmt.Sprintf("%d. ", i+1)), 8, strong, what)
-		under := func(st style, t string) { // the rail goes on beside wrapped lines
-			for _, l := range s.wrap(Safe(t), 8) {
-				fmt.Fprintln(s.Out, rung+"   "+s.paint(st, l))
-			}
-		}
-		under(plain, cost(h.Hop))
-		if changes := changes(h.Hop); changes != "" {
-			under(plain, changes)
-		}
-		if pkgs := packages(h); pkgs != "" {
-			under(plain, "package: "+pkgs)
-		} else {
-			under(doubt, "package: none at hand; to download")
-		}
-		under(plain, "why: "+h.Because)
-		under(faint, "by:  "+restsOn(h.Sources))
-		if h.ResetsConfig {
-			under(bad, "the configuration is RESET: save it off the device first")
-		}
-		if h.NoReturn {
-			under(bad, "POINT OF NO RETURN: from here nothing leads back to "+cmp.Or(h.Begin, from))
-		}
-		for _, n := range h.Notes {
-			under(info, n)
-		}
-		fmt.Fprintln(s.Out, strings.TrimRight(rung, " "))
-		mark := s.paint(info, "o")
-		end := ""
-		switch {
-		case i == len(steps)-1:
-			mark, end = s.paint(good, "*"), "  is where it is to be"
-		case len(h.Members) < len(moved):
-			end = "  on " + strings.Join(h.Members, ", ")
-		}
-		if h.BootOnly {
-			end += "  still runs"
-		}
-		s.hanging("  "+mark+"  ", 5, strong, h.To+end)
-	}
 }
 
 func cost(h path.Hop) string {
@@ -295,7 +281,7 @@ func changes(h path.Hop) string {
 func packages(h plan.Step) string {
 	var out []string
 	for _, p := range h.Packages {
-		out = append(out, p.Path)
+		out = append(out, p.Name)
 	}
 	return strings.Join(out, " and ")
 }
@@ -313,33 +299,33 @@ func restsOn(all []path.Cited) string {
 	return strings.Join(out, "; ")
 }
 
-func (s *Screen) wayBack(a PathAnswer) {
+// wayBack says how to get back to where it starts.
+func wayBack(a PathAnswer) []page.Block {
 	b := a.Answer.Back
 	if b == nil {
-		return
+		return nil
 	}
-	s.head("The way back to " + a.From)
+	l := page.List{Deep: page.Why}
 	switch {
 	case b.Found && b.By == "slot":
-		s.hanging("  "+s.paint(good, "slot     "), 11, plain, b.Because)
+		it := page.Item{Marks: []page.Span{{Text: "by the other slot", Tone: page.Good}}, Text: b.Because}
 		if len(b.Hops) > 0 {
-			s.hanging(strings.Repeat(" ", 11), 11, plain, fmt.Sprintf("or by %s: %s", count2(len(b.Hops), "hop"), hopList(b.Hops)))
+			it.Text += fmt.Sprintf("; or by %s: %s", count2(len(b.Hops), "hop"), hopList(b.Hops))
 		}
+		l.Items = append(l.Items, it)
 	case b.Found:
-		s.hanging("  "+s.paint(good, "hops     "), 11, plain, b.Because)
+		l.Items = append(l.Items, page.Item{Marks: []page.Span{{Text: "by hops", Tone: page.Good}}, Text: b.Because})
 		for i, h := range a.Back {
-			s.hanging(fmt.Sprintf("           %d. ", i+1), 14, plain, hopList([]path.Hop{h.Hop})+"; "+cost(h.Hop))
-			s.line(14, faint, h.Because+"; "+restsOn(h.Sources))
+			l.Items = append(l.Items, page.Item{Marks: []page.Span{{Text: fmt.Sprintf("%d.", i+1)}}, Text: hopList([]path.Hop{h.Hop}) + "; " + cost(h.Hop),
+				Under: []page.Item{{Text: h.Because + "; " + restsOn(h.Sources), Tone: page.Faint}}})
 		}
 	default:
-		s.hanging("  "+s.paint(bad, "none     "), 11, plain, b.Because)
-		if len(b.Sources) > 0 {
-			s.line(11, faint, restsOn(b.Sources))
-		}
+		l.Items = append(l.Items, page.Item{Marks: []page.Span{{Text: "none", Tone: page.Bad}}, Text: b.Because, Under: []page.Item{{Text: restsOn(b.Sources), Tone: page.Faint}}})
 	}
 	for _, n := range b.Notes {
-		s.line(11, info, n)
+		l.Items = append(l.Items, page.Item{Marks: []page.Span{{Text: "note", Tone: page.Info}}, Text: n})
 	}
+	return []page.Block{page.Head{Text: "The way back to " + a.From}, l}
 }
 
 func hopList(hops []path.Hop) string {
@@ -380,7 +366,8 @@ func pathAdvice(all Paths, a PathAnswer) []string {
 		out = append(out, fmt.Sprintf("check the first in full: fitcheck match -device %s %s", shell.Quote(all.Device), strings.Join(first, " ")))
 	}
 	if len(a.Steps) > 0 && len(missing) == 0 {
-		out = append(out, fmt.Sprintf("lay the files out, and write the steps down: fitcheck stage -device %s %s -into DIR, fitcheck runbook -device %s %s", shell.Quote(all.Device), a.Asked(), shell.Quote(all.Device), a.Asked()))
+		out = append(out, fmt.Sprintf("lay the files out: fitcheck stage -device %s %s -into %s", shell.Quote(all.Device), a.Asked(), shell.Quote("staged/"+a.Name)),
+			fmt.Sprintf("write the steps down: fitcheck runbook -device %s %s", shell.Quote(all.Device), a.Asked()))
 	}
 	if b := a.Answer.Back; b != nil && !b.Found {
 		out = append(out, "decide whether going without a way back is acceptable; save the settings off the device first")

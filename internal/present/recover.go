@@ -2,12 +2,14 @@ package present
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"fitcheck/core/fit"
 	"fitcheck/core/plan"
 	"fitcheck/core/rescue"
 	"fitcheck/core/shell"
+	"fitcheck/internal/present/page"
 )
 
 // Recovered is what recover tells.
@@ -18,63 +20,61 @@ type Recovered struct {
 	Ended   string
 }
 
-// Recovery shows which image, why, and the steps.
-func (s *Screen) Recovery(r Recovered) {
-	st := append(append(style{}, outcomeStyle(r.Verdict)...), strong...)
+// RecoveryPage tells which image, why, and the steps.
+func RecoveryPage(r Recovered, e Evidence) *page.Page {
 	word := map[fit.Outcome]string{fit.Fits: "RECOVER", fit.Misfit: "REFUSED", fit.Unsettled: "UNSETTLED"}[r.Verdict]
 	if r.Nothing {
 		word = "NOTHING LEFT"
 	}
-	s.hanging(s.paint(st, word)+"  ", len(word)+2, strong, fmt.Sprintf("%s: %s", r.Device.Name.Text, r.Why))
+	t := page.Title{Word: word, Tone: toneOf(r.Verdict), Text: fmt.Sprintf("%s: %s", r.Device.Name.Text, r.Why)}
 	if r.Device.State.Text == "" {
-		s.line(len(word)+2, info, r.Device.File+" does not say its state; this is for one that does not start (state: boot-loader, or silent)")
+		t.About = append(t.About, page.Item{Tone: page.Info, Text: r.Device.File + " does not say its state; this is for one that does not start (state: boot-loader, or silent)"})
 	}
+	p := &page.Page{Name: "Recovery of " + r.Device.Name.Text}
+	p.Add(t)
+	last := ""
+	var rest page.List
 	if i := r.Chosen; i != nil {
-		s.component = 5
-		title := "Why it may be sent"
-		if r.Verdict != fit.Fits {
-			title = "What is against it"
-		}
-		s.head(title)
+		of := &fit.Verdict{Package: i.Survey.Name, Verdict: r.Verdict}
+		shown := map[string]bool{}
+		open := page.List{Full: maxOpen, Most: maxReasons, Flag: page.Why}
+		var advice []string
+		var fits []string
 		for _, c := range i.Checks {
-			if r.Verdict == fit.Fits || c.Outcome == r.Verdict {
-				s.check(&fit.Verdict{Package: i.Survey.Name, Verdict: r.Verdict}, c, nil)
-			}
-		}
-		if r.Verdict != fit.Fits {
-			for _, c := range i.Checks {
-				if c.Outcome == r.Verdict && c.Advice != "" {
-					s.line(12, info, "to do: "+c.Advice)
+			switch c.Outcome {
+			case fit.Misfit, fit.Unsettled:
+				open.Items = append(open.Items, e.check(of, memberCheck{Check: c}, shown))
+				if c.Advice != "" {
+					advice = append(advice, c.Advice)
+				}
+				continue
+			case fit.Fits:
+				if !slices.Contains(fits, c.Check) {
+					fits = append(fits, c.Check)
 				}
 			}
+			rest.Items = append(rest.Items, e.check(of, memberCheck{Check: c}, shown))
 		}
+		if len(open.Items) > 0 {
+			p.Add(page.Head{Text: "What is against it"}, open)
+		}
+		if len(fits) > 0 && r.Verdict == fit.Fits {
+			p.Add(page.List{Items: []page.Item{{Marks: []page.Span{{Text: "ok", Tone: page.Good}}, Text: strings.Join(fits, ", ")}}})
+		}
+		if r.Verdict != fit.Fits {
+			p.Add(whatNext(advice)...)
+		}
+		last = count(len(rest.Items), "check") + " behind it; -why shows every source"
+	}
+	if r.Verdict == fit.Fits && r.Chosen != nil {
+		p.Add(page.Gap{}, page.Line{Tone: page.Info, Text: "fitcheck recover -device " + shell.Quote(r.Device.File) + " -watch " + shell.Quote(r.Chosen.Survey.Path) + " does it: it waits for the boot loader, and sends exactly this image."})
 	}
 	if len(r.Steps) > 0 {
-		s.head("What to do, in this order")
-		for n, i := range r.Steps {
-			st := plain
-			if i.Warn {
-				st = strong
-			}
-			s.hanging(fmt.Sprintf("  %d. ", n+1), 5, st, upper(i.Text))
-			for _, c := range i.Commands {
-				s.hanging("       "+s.paint(faint, "> "), 9, info, c)
-			}
-			for _, t := range i.See {
-				s.hanging("       "+s.paint(faint, "see: "), 12, plain, t)
-			}
-			if i.Back != "" {
-				s.hanging("       "+s.paint(faint, "if not: "), 15, faint, i.Back)
-			}
-		}
+		p.Add(page.Head{Text: "What to do, in this order"}, instructions(r.Steps, 0, false))
 	}
 	if len(r.Others) > 0 {
-		s.head("Other images")
-		for n, o := range r.Others {
-			if n == 8 {
-				s.line(2, faint, fmt.Sprintf("and %d more", len(r.Others)-n))
-				break
-			}
+		l := page.List{Most: 3, Flag: page.Why}
+		for _, o := range r.Others {
 			why := "it may be sent as well"
 			for _, c := range o.Checks {
 				if c.Outcome == o.Verdict && o.Verdict != fit.Fits {
@@ -82,30 +82,54 @@ func (s *Screen) Recovery(r Recovered) {
 					break
 				}
 			}
-			s.hanging("  "+s.paint(outcomeStyle(o.Verdict), pad(string(o.Verdict), 10)), 12, plain, o.Item.Address+": "+why)
+			l.Items = append(l.Items, page.Item{Marks: []page.Span{{Text: string(o.Verdict), Tone: toneOf(o.Verdict)}}, Text: o.Item.Address + ": " + why})
 		}
+		p.Add(page.Head{Text: "Other images"}, l)
 	}
-	if r.Verdict == fit.Fits && r.Chosen != nil {
-		s.blank()
-		s.line(0, info, "fitcheck recover -device "+shell.Quote(r.Device.File)+" -watch "+shell.Quote(r.Chosen.Survey.Path)+" does it: it waits for the boot loader, and sends exactly this image.")
+	if last != "" {
+		p.Add(page.Gap{}, page.Fold{Line: last, Title: "What was checked", Flag: page.Why, Inside: func() []page.Block { return []page.Block{rest} }})
 	}
+	return p
+}
+
+// instructions are steps for a person, numbered from one on.
+func instructions(steps []plan.Instruction, from int, tick bool) page.List {
+	l := page.List{Numbered: true, From: from, Tick: tick}
+	for _, i := range steps {
+		it := page.Item{Text: upper(i.Text)}
+		if i.Warn {
+			it.Tone = page.Strong
+		}
+		for _, c := range i.Commands {
+			it.Under = append(it.Under, page.Item{Marks: []page.Span{{Text: ">", Tone: page.Faint}}, Text: c, Tone: page.Code})
+		}
+		for _, t := range i.See {
+			it.Under = append(it.Under, page.Item{Marks: []page.Span{{Text: "see:", Tone: page.Faint}}, Text: t})
+		}
+		if i.Back != "" {
+			it.Under = append(it.Under, page.Item{Marks: []page.Span{{Text: "if not:", Tone: page.Faint}}, Text: i.Back, Tone: page.Faint})
+		}
+		l.Items = append(l.Items, it)
+	}
+	return l
 }
 
 // RecoveryBegins says what is about to be done.
-func (s *Screen) RecoveryBegins(r Recovered, address string, port int) {
+func RecoveryBegins(r Recovered, address string, port int) *page.Page {
 	verb := "sending"
 	if r.Rule.Transfer.Direction.Text == "serve" {
 		verb = "offering"
 	}
-	s.hanging(s.paint(info, "RECOVER")+"  ", 9, strong, fmt.Sprintf("%s: %s %s, %s, to %s, port %d", r.Device.Name.Text, verb, r.Chosen.Item.Address, Bytes(r.Chosen.Item.Size), address, port))
-	for _, t := range []struct{ sign, text string }{{"waits", signText(r.Rule.Signs.PingTTL, r.Rule.Signs.Lamp.Text)}, {"not yet", signText(r.Rule.NotYet.PingTTL, r.Rule.NotYet.Lamp.Text)}} {
-		if t.text != "" {
-			s.line(9, plain, t.sign+": "+t.text)
+	t := page.Title{Word: "RECOVER", Tone: page.Info, Text: fmt.Sprintf("%s: %s %s, %s, to %s, port %d", r.Device.Name.Text, verb, r.Chosen.Item.Address, Bytes(r.Chosen.Item.Size), address, port)}
+	for _, x := range []struct{ sign, text string }{{"waits", signText(r.Rule.Signs.PingTTL, r.Rule.Signs.Lamp.Text)}, {"not yet", signText(r.Rule.NotYet.PingTTL, r.Rule.NotYet.Lamp.Text)}} {
+		if x.text != "" {
+			t.About = append(t.About, page.Item{Text: x.sign + ": " + x.text})
 		}
 	}
 	for _, in := range plan.Entering(r.Rule) {
-		s.line(9, strong, upper(in.Text))
+		t.About = append(t.About, page.Item{Text: upper(in.Text), Tone: page.Strong})
 	}
+	return &page.Page{Blocks: []page.Block{t}}
 }
 
 func signText(ttl int, lamp string) string {
@@ -119,36 +143,39 @@ func signText(ttl int, lamp string) string {
 	return strings.Join(out, "; ")
 }
 
-// RecoveryEvent shows something that happened, as it happens.
-func (s *Screen) RecoveryEvent(e rescue.Event) {
-	st := map[rescue.Kind]style{rescue.Seen: plain, rescue.Begun: info, rescue.Failed: doubt, rescue.Sent: good, rescue.Back: good, rescue.Thrown: bad}[e.Kind]
-	s.hanging(s.paint(faint, fmt.Sprintf("  %7.1fs  ", e.At.Seconds())), 12, st, e.Text)
+// RecoveryEvent is something that happened, as it happens.
+func RecoveryEvent(e rescue.Event) *page.Page {
+	tone := map[rescue.Kind]page.Tone{rescue.Begun: page.Info, rescue.Failed: page.Doubt, rescue.Sent: page.Good, rescue.Back: page.Good, rescue.Thrown: page.Bad}[e.Kind]
+	return event(fmt.Sprintf("%7.1fs", e.At.Seconds()), e.Text, tone)
+}
+
+// event is a line of what goes on.
+func event(mark, text string, tone page.Tone) *page.Page {
+	return &page.Page{Document: true, Blocks: []page.Block{page.List{Items: []page.Item{{Marks: []page.Span{{Text: mark, Tone: page.Faint}}, Text: text, Tone: tone}}}}}
 }
 
 // RecoveryEnds says how it went, and what comes next.
-func (s *Screen) RecoveryEnds(r Recovered) {
-	s.blank()
-	word := map[fit.Outcome]string{fit.Fits: "BACK", fit.Misfit: "NOT BACK", fit.Unsettled: "SENT"}[r.Outcome]
-	st := append(append(style{}, outcomeStyle(r.Outcome)...), strong...)
-	s.hanging(s.paint(st, word)+"  ", len(word)+2, strong, r.Ended)
+func RecoveryEnds(r Recovered) *page.Page {
+	t := page.Title{Word: map[fit.Outcome]string{fit.Fits: "BACK", fit.Misfit: "NOT BACK", fit.Unsettled: "SENT"}[r.Outcome], Tone: toneOf(r.Outcome), Text: r.Ended}
 	switch r.Outcome {
 	case fit.Fits:
-		s.line(len(word)+2, plain, "capture what the console says, load the settings that were saved, and see: fitcheck device, fitcheck path")
+		t.About = []page.Item{{Text: "capture what the console says, load the settings that were saved, and see: fitcheck device, fitcheck path"}}
 	case fit.Unsettled:
-		s.line(len(word)+2, plain, "look at the lamps and the console; keep the power on until you are sure that it no longer writes")
+		t.About = []page.Item{{Text: "look at the lamps and the console; keep the power on until you are sure that it no longer writes"}}
 	default:
-		s.line(len(word)+2, plain, "see that the cable is in the right port and the address is set, let the boot loader wait again, and begin anew")
+		t.About = []page.Item{{Text: "see that the cable is in the right port and the address is set, let the boot loader wait again, and begin anew"}}
 	}
+	return &page.Page{Document: true, Blocks: []page.Block{page.Gap{}, t}}
 }
 
 // StandInBegins says where the stand-in answers.
-func (s *Screen) StandInBegins(name, echo, boot string) {
-	s.hanging(s.paint(info, "STAND-IN")+"  ", 10, strong, fmt.Sprintf("%s answers echo requests on %s and takes images on %s", name, echo, boot))
+func StandInBegins(name, echo, boot string) *page.Page {
+	return &page.Page{Document: true, Blocks: []page.Block{page.Title{Word: "STAND-IN", Tone: page.Info, Text: fmt.Sprintf("%s answers echo requests on %s and takes images on %s", name, echo, boot)}}}
 }
 
-// StandIn shows a state of the stand-in.
-func (s *Screen) StandIn(state, text string) {
-	s.hanging("  "+pad(state, 24), 26, plain, text)
+// StandIn is a state of the stand-in.
+func StandIn(state, text string) *page.Page {
+	return event(fmt.Sprintf("%-24s", state), text, page.Plain)
 }
 
 type jsonRecovery struct {

@@ -16,6 +16,7 @@ import (
 	"fitcheck/core/fact"
 	"fitcheck/core/fit"
 	y "fitcheck/core/yamlfile"
+	"fitcheck/internal/present/page"
 )
 
 // stack is a verdict on a group: one member fits, the other does not.
@@ -32,11 +33,10 @@ func stack() Answer {
 }
 
 func TestGroupsOnTheScreen(t *testing.T) {
-	var b bytes.Buffer
-	(&Screen{Out: &b, Width: 100, Why: true}).Answers([]Answer{stack()})
-	inOrder(t, b.String(), "MISFIT", "p.zip does NOT fit depot", "depot is a stack of 2", "fits      one is a QM-8T", "misfit    two is a QM-8T",
-		"What decides it", "two would stay behind", "two: for B1", "What else was checked", "all members: ::a.img names", "one: slot B is free",
-		"What to do next", "1. q.zip of the kit (packages/q.zip) fits depot: take that one", "2. bring both", "3. get the image for A2")
+	inOrder(t, shown(AnswersPage([]Answer{stack()}, nil, false), 100, page.Why), "MISFIT", "p.zip does NOT fit depot", "depot is a stack of 2", "fits    one is a QM-8T", "misfit  two is a QM-8T",
+		"What decides it", "two: for B1", "two would stay behind",
+		"What to do next", "1. q.zip of the kit (packages/q.zip) fits depot: take that one", "2. bring both", "3. get the image for A2",
+		"What else was checked", "all members: ::a.img names", "one: slot B is free", "two: images passed over", "::b.img")
 }
 
 func TestSeveralPackagesAndDevices(t *testing.T) {
@@ -48,25 +48,18 @@ func TestSeveralPackagesAndDevices(t *testing.T) {
 	two := stack()
 	two.Device = &device.Device{}
 	two.Device.Name = y.Text{Text: "yard"}
-	var b bytes.Buffer
-	(&Screen{Out: &b, Why: true}).Answers([]Answer{one, two})
-	inOrder(t, b.String(), "MISFIT  2 devices: 1 fit, 1 do not, 0 are not settled", "depot", "FITS", "yard", "MISFIT", "====", "p.zip is the best of 2 for depot", "packages/new/p.zip", "packages/old/p.zip", "revision: for B1", "The best of them in full")
-	b.Reset()
-	(&Screen{Out: &b}).Answers([]Answer{one, two})
-	inOrder(t, b.String(), "MISFIT  2 devices", "depot", "all checks", "yard", "revision: for B1, and the device is an A2", "-why shows each")
-	assert.NotContains(t, b.String(), "component", "several devices are a table")
-	b.Reset()
-	(&Screen{Out: &b}).Answers([]Answer{one})
-	inOrder(t, b.String(), "p.zip is the best of 2 for depot", "revision: for B1", "fitcheck match -device depot packages/new/p.zip shows the best one")
-	b.Reset()
-	(&Screen{Out: &b, Brief: true}).Answers([]Answer{one})
-	assert.LessOrEqual(t, strings.Count(b.String(), "\n"), 4, "one line a device")
+	inOrder(t, shown(AnswersPage([]Answer{one, two}, nil, false), 0, page.Why), "MISFIT  2 devices: 1 fit, 1 do not, 0 are not settled", "depot", "FITS", "yard", "MISFIT", "p.zip is the best of 2 for depot", "packages/new/p.zip", "packages/old/p.zip", "revision: for B1", "The best of them", "====")
+	out := shown(AnswersPage([]Answer{one, two}, nil, false), 0)
+	inOrder(t, out, "MISFIT  2 devices", "depot", "all checks", "yard", "revision: for B1, and the device is an A2", "-why shows each")
+	assert.NotContains(t, out, "component", "several devices are a table")
+	inOrder(t, shown(AnswersPage([]Answer{one}, nil, false), 0), "p.zip is the best of 2 for depot", "revision: for B1", "fitcheck match -device depot packages/new/p.zip shows the best one")
+	assert.LessOrEqual(t, strings.Count(shown(AnswersPage([]Answer{one}, nil, true), 0), "\n"), 4, "one line a device")
 
 	var doc struct {
 		Verdict string
 		Matches []struct{ Verdict, Device, Path, Instead string }
 	}
-	b.Reset()
+	var b bytes.Buffer
 	require.NoError(t, WriteJSON(&b, AnswersJSON([]Answer{one, two}, nil)))
 	require.NoError(t, json.Unmarshal(b.Bytes(), &doc))
 	assert.Equal(t, "misfit", doc.Verdict)
@@ -101,25 +94,32 @@ func TestJUnit(t *testing.T) {
 }
 
 func TestReport(t *testing.T) {
-	r := Report{Answers: []Answer{stack()}, Made: time.Date(2026, 11, 25, 2, 0, 0, 0, time.UTC), Version: "0.1.0", Evidence: Evidence{
+	e := Evidence{
 		fact.Source{Kind: fact.Manifest, File: "p.zip::m.txt", Line: 4}:           {{Title: "p.zip::m.txt:4", Lines: []evidence.Line{{Number: 3, Text: "[QM-8T]"}, {Number: 4, Text: "main a.img \x1b[31m& more", Cited: true}}}},
 		fact.Source{Kind: fact.Header, File: "p.zip::a.img", Offset: 32, Size: 5}: {{Title: "p.zip::a.img at 0x20", Dump: []byte("QM-8T 8.4.2"), At: 32, Mark: 32, MarkEnd: 37}},
-	}}
+	}
+	r := Report{Page: AnswersPage([]Answer{stack()}, e, false), Made: time.Date(2026, 11, 25, 2, 0, 0, 0, time.UTC), Version: "0.1.0"}
 	var b bytes.Buffer
 	require.NoError(t, r.HTML(&b))
-	page := b.String()
-	inOrder(t, page, "p.zip does not fit depot", "What to do next", "q.zip of the kit", "What decides it", "two would stay behind", "<th>one</th><th>two</th>", "uniform", "colspan=\"2\"", "model main", "revision main", "Images passed over", "Evidence", "51 4d 2d 38 54", "2026-11-25 02:00 UTC")
-	assert.Contains(t, page, `<span class="c">main a.img \u001b[31m&amp; more</span>`, "nothing of an input acts on the page")
-	assert.NotContains(t, page, "<script")
+	text := b.String()
+	inOrder(t, text, "p.zip does NOT fit depot", "class=\"matrix\"", "What decides it", "two would stay behind", "What to do next", "q.zip of the kit", "What else was checked", "51 4d 2d 38 54", "images passed over", "2026-11-25 02:00 UTC")
+	assert.Contains(t, text, `main a.img \u001b[31m&amp; more</span>`, "nothing of an input acts on the page")
+	assert.NotContains(t, text, "<script")
 	for _, from := range []string{"http://", "https://", "src=", "@import", "<link"} {
-		assert.NotContains(t, page, from, "the page needs nothing else")
+		assert.NotContains(t, text, from, "the page needs nothing else")
 	}
-	assert.Equal(t, strings.Count(page, "<details"), strings.Count(page, "</details>"))
+	for _, tag := range []string{"details", "section", "ul", "ol", "li", "table", "div"} {
+		assert.Equal(t, strings.Count(text, "<"+tag+" ")+strings.Count(text, "<"+tag+">"), strings.Count(text, "</"+tag+">"), tag)
+	}
 
 	b.Reset()
 	require.NoError(t, r.Markdown(&b))
-	inOrder(t, b.String(), "# MISFIT: p.zip does not fit depot", "1. q.zip of the kit", "- **uniform**: two would stay behind", "| check | one | two |", "| uniform | misfit | misfit |", "| model main | fits | fits |", "| revision main |  | misfit |", "&lt;script>", "    > 4 main a.img")
+	inOrder(t, b.String(), "# MISFIT: p.zip does NOT fit depot", "| member | component |", "| two | main |", "| all | install |", "- **misfit** **revision** main: two: for B1", "    | >    4 main a.img", "## What to do next", "1. q.zip of the kit", "What else was checked", "51 4d 2d 38 54", "&lt;script>")
 	assert.NotContains(t, b.String(), "\x1b")
+
+	b.Reset()
+	require.NoError(t, r.Text(&b))
+	inOrder(t, b.String(), "MISFIT  p.zip does NOT fit depot", "What decides it", "What else was checked", "Made by Fit Check 0.1.0")
 }
 
 func TestDeviceOnTheScreen(t *testing.T) {
@@ -127,12 +127,10 @@ func TestDeviceOnTheScreen(t *testing.T) {
 	r.Values = []device.Value{{Key: "model", Text: "QM-8T", Where: "cab.txt:3"}, {Key: "revision", Text: "A2", Where: "cab.txt:4"}, {Key: "revision", Text: "B1", Where: "label.txt:1"}, {Key: "installed.main", Text: "8.2.1", Where: "cab.txt:5", Guess: true}}
 	d := DeviceReading{Device: &device.Device{}, Draft: device.Merge([]*device.Reading{r}, nil, nil, nobody{}), Readings: []*device.Reading{r}, Out: "d.yaml", Written: "is not written: settle the contradictions first"}
 	d.Device.Name = y.Text{Text: "cab"}
-	var b bytes.Buffer
-	(&Screen{Out: &b, Width: 110}).Device(d)
-	inOrder(t, b.String(), "UNSETTLED", "cab: d.yaml is not written", "cab.txt: console capture", "model", "QM-8T", "cab.txt:3", "8.2.1", "cab.txt:5 (guess)",
+	inOrder(t, shown(DevicePage(d), 110), "UNSETTLED", "cab: d.yaml is not written", "cab.txt: console capture", "model", "QM-8T", "cab.txt:3", "8.2.1", "cab.txt:5 (guess)",
 		"Contradictions", "revision: cab.txt:4 says A2; label.txt:1 says B1", "Guesses", "installed.main: 8.2.1 (cab.txt:5)", "1. read what is unsettled", "-set revision=A2")
 	var doc map[string]any
-	b.Reset()
+	var b bytes.Buffer
 	require.NoError(t, WriteJSON(&b, DeviceJSON(d)))
 	require.NoError(t, json.Unmarshal(b.Bytes(), &doc))
 	assert.Len(t, doc["contradictions"], 1)

@@ -1,13 +1,12 @@
 package present
 
 import (
-	_ "embed"
 	"fmt"
-	"io"
 	"strings"
 
 	"fitcheck/core/duration"
 	"fitcheck/core/plan"
+	"fitcheck/internal/present/page"
 )
 
 // clock writes minutes from the beginning as hours and minutes.
@@ -39,37 +38,21 @@ func sectionTitle(s plan.Section) string {
 	return t
 }
 
-// Runbook shows the steps in the terminal, or as plain text.
-func (s *Screen) Runbook(b *plan.Runbook) {
-	s.hanging(s.paint(info, "RUNBOOK")+"  ", 9, strong, runbookHead(b))
-	s.line(9, plain, runbookSum(b))
-	n := 0
+// RunbookPage is the steps, section by section, each with a box to tick.
+func RunbookPage(b *plan.Runbook) *page.Page {
+	p := &page.Page{Name: "Runbook: " + runbookHead(b), Document: true}
+	p.Add(page.Title{Word: "RUNBOOK", Tone: page.Info, Text: runbookHead(b), About: []page.Item{{Text: runbookSum(b)}}})
+	n := 1
 	for _, sec := range b.Sections {
-		s.head(sectionTitle(sec))
-		for _, i := range sec.Steps {
-			n++
-			st := plain
-			lead := fmt.Sprintf("  [ ] %2d. ", n)
-			if i.Warn {
-				st = strong
-			}
-			s.hanging(lead, 10, st, upper(i.Text))
-			for _, c := range i.Commands {
-				s.hanging("            "+s.paint(faint, "> "), 14, info, c)
-			}
-			for _, t := range i.See {
-				s.hanging("            "+s.paint(faint, "see: "), 17, plain, t)
-			}
-			if i.Back != "" {
-				s.hanging("            "+s.paint(faint, "if not: "), 20, faint, i.Back)
-			}
-		}
+		p.Add(page.Head{Text: sectionTitle(sec)}, instructions(sec.Steps, n, true))
+		n += len(sec.Steps)
 	}
+	return p
 }
 
-// WroteRunbook names the file.
-func (s *Screen) WroteRunbook(file string) {
-	s.hanging(s.paint(good, "WRITTEN")+"  ", 9, strong, "the runbook is in "+file)
+// Wrote names a file that was written, and what it is.
+func Wrote(what, file string) *page.Page {
+	return &page.Page{Blocks: []page.Block{page.Title{Word: "WRITTEN", Tone: page.Good, Text: what + " is in " + file}}}
 }
 
 // upper begins a sentence with a capital, unless a name begins it.
@@ -78,77 +61,6 @@ func upper(t string) string {
 		return t
 	}
 	return strings.ToUpper(t[:min(1, len(t))]) + t[min(1, len(t)):]
-}
-
-// RunbookMarkdown writes it as Markdown, with boxes to tick.
-func RunbookMarkdown(w io.Writer, b *plan.Runbook) error {
-	var out strings.Builder
-	text := func(t string) string { return md(Safe(t)) }
-	f := func(format string, args ...any) { fmt.Fprintf(&out, format, args...) }
-	f("# Runbook: %s\n\n%s.\n", text(runbookHead(b)), upper(text(runbookSum(b))))
-	for _, s := range b.Sections {
-		f("\n## %s\n\n", text(sectionTitle(s)))
-		for _, i := range s.Steps {
-			step := text(upper(i.Text))
-			if i.Warn {
-				step = "**" + step + "**"
-			}
-			f("- [ ] %s\n", step)
-			for _, c := range i.Commands {
-				f("  - `%s`\n", strings.ReplaceAll(Safe(c), "`", "'"))
-			}
-			for _, t := range i.See {
-				f("  - see: %s\n", text(t))
-			}
-			if i.Back != "" {
-				f("  - if not: %s\n", text(i.Back))
-			}
-		}
-	}
-	_, err := io.WriteString(w, out.String())
-	return err
-}
-
-//go:embed runbook.html
-var runbookPage string
-
-var runbookTemplate = newPage("runbook", runbookPage)
-
-type htmlSection struct {
-	Title string
-	Steps []htmlStep
-}
-
-type htmlStep struct {
-	Number        int
-	Text, Back    string
-	Commands, See []string
-	Warn          bool
-}
-
-// RunbookHTML writes it as one page that can be ticked off and printed.
-func RunbookHTML(w io.Writer, b *plan.Runbook, version string) error {
-	page := struct {
-		Title, Sum, Version string
-		Sections            []htmlSection
-	}{Safe(runbookHead(b)), Safe(runbookSum(b)), version, nil}
-	safe := func(all []string) []string {
-		var out []string
-		for _, t := range all {
-			out = append(out, Safe(t))
-		}
-		return out
-	}
-	n := 0
-	for _, s := range b.Sections {
-		sec := htmlSection{Title: Safe(sectionTitle(s))}
-		for _, i := range s.Steps {
-			n++
-			sec.Steps = append(sec.Steps, htmlStep{n, Safe(upper(i.Text)), Safe(i.Back), safe(i.Commands), safe(i.See), i.Warn})
-		}
-		page.Sections = append(page.Sections, sec)
-	}
-	return runbookTemplate.Execute(w, page)
 }
 
 type jsonRunbook struct {

@@ -5,11 +5,11 @@ import (
 	"path"
 	"strings"
 
-	"github.com/jedib0t/go-pretty/v6/table"
-
 	"fitcheck/core/digest"
 	"fitcheck/core/fit"
 	"fitcheck/core/plan"
+	"fitcheck/core/shell"
+	"fitcheck/internal/present/page"
 )
 
 // Refused is why nothing is done for a device.
@@ -21,83 +21,130 @@ type Refused struct {
 
 // Stage is what stage did, or why it did nothing.
 type Stage struct {
-	Into    string
-	Targets []*plan.Target
-	Refused []Refused
-	Files   []plan.Serving
-	Done    *plan.Staged
+	Into string
+	// Asked is how the devices were named, Packages how the packages were.
+	Asked    string
+	Packages []string
+	Targets  []*plan.Target
+	Refused  []Refused
+	Files    []plan.Serving
+	Done     *plan.Staged
 }
 
-// refused shows why nothing is done.
-func (s *Screen) refused(all []Refused, what string) {
+// RefusedPage tells why nothing is done.
+func RefusedPage(all []Refused, what string, next ...string) *page.Page {
 	worst := fit.Fits
 	for _, r := range all {
 		worst = fit.Worse(worst, r.Outcome)
 	}
-	word := strings.ToUpper(string(worst))
-	s.hanging(s.paint(outcomeStyle(worst), word)+"  ", len(word)+2, strong, "nothing is "+what)
-	of := ""
-	for _, r := range all {
-		if r.Device != "" && r.Device != of {
-			s.head("Why, for " + r.Device)
-			of = r.Device
-		}
-		for i, t := range r.Because {
-			if i == 12 {
-				s.line(2, faint, fmt.Sprintf("and %d more", len(r.Because)-i))
-				break
+	p := &page.Page{Name: "Refused"}
+	p.Add(page.Title{Word: strings.ToUpper(string(worst)), Tone: toneOf(worst), Text: "nothing is " + what})
+	of, first := "", 0
+	for i, r := range all {
+		if r.Device != of {
+			if i > first {
+				p.Add(page.Head{Text: whyFor(of)}, refusals(all[first:i]))
 			}
-			s.hanging("  "+s.paint(outcomeStyle(r.Outcome), pad(string(r.Outcome), 10)), 12, plain, t)
+			of, first = r.Device, i
 		}
 	}
+	if len(all) > first {
+		p.Add(page.Head{Text: whyFor(of)}, refusals(all[first:]))
+	}
+	p.Add(whatNext(next)...)
+	return p
 }
 
-// Refused shows why nothing is done.
-func (s *Screen) Refused(all []Refused, what string) { s.refused(all, what) }
+func whyFor(device string) string {
+	if device == "" {
+		return "Why"
+	}
+	return "Why, for " + device
+}
 
-// Staged shows what lies where.
-func (s *Screen) Staged(d Stage) {
+// reasonsShown is how many reasons of a refusal are told at a glance.
+const reasonsShown = 8
+
+func refusals(all []Refused) page.List {
+	l := page.List{Most: reasonsShown, Flag: page.Why}
+	for _, r := range all {
+		for _, t := range r.Because {
+			l.Items = append(l.Items, page.Item{Marks: []page.Span{{Text: string(r.Outcome), Tone: toneOf(r.Outcome)}}, Text: t})
+		}
+	}
+	return l
+}
+
+// stagedShown is how many staged files are listed at a glance.
+const stagedShown = 20
+
+// StagePage tells what lies where.
+func StagePage(d Stage) *page.Page {
 	if len(d.Refused) > 0 {
-		s.refused(d.Refused, "staged")
-		s.head("What to do next")
-		s.line(2, plain, "fitcheck match and fitcheck path tell more; what is only unsettled is staged with -even-if unsettled")
-		return
+		return RefusedPage(d.Refused, "staged", "see it in full: "+d.ask("match"), "see the way: "+d.ask("path"), "what is only unsettled is staged with -even-if unsettled, where you answer for it")
 	}
+	p := &page.Page{Name: "Staged files"}
 	if len(d.Files) == 0 {
-		s.hanging(s.paint(good, "STAGED")+"  ", 8, strong, "nothing needs to be: the devices run it already")
-		return
+		p.Add(page.Title{Word: "STAGED", Tone: page.Good, Text: "nothing needs to be: the devices run it already"})
+		return p
 	}
-	head := fmt.Sprintf("%s in %s", count2(len(d.Files), "file"), d.Into)
+	t := page.Title{Word: "STAGED", Tone: page.Good, Text: fmt.Sprintf("%s in %s", count2(len(d.Files), "file"), d.Into)}
 	if len(d.Done.Written) == 0 {
-		head += ", all there already, as they should be"
+		t.Text += ", all there already, as they should be"
 	} else if d.Done.There > 0 {
-		head += fmt.Sprintf("; %d were there already", d.Done.There)
+		t.Text += fmt.Sprintf("; %d were there already", d.Done.There)
 	}
-	s.hanging(s.paint(good, "STAGED")+"  ", 8, strong, head)
-	for _, t := range d.Targets {
-		for _, a := range t.Result.Plans {
-			s.line(8, plain, PathAnswer{Answer: a}.headline())
+	say := func(tone page.Tone, text string) { t.About = append(t.About, page.Item{Text: text, Tone: tone}) }
+	for _, x := range d.Targets {
+		for _, a := range x.Result.Plans {
+			say(page.Plain, PathAnswer{Answer: a}.headline())
 		}
-		for _, text := range t.FromKit() {
-			s.line(8, info, text)
+		for _, text := range x.FromKit() {
+			say(page.Info, text)
 		}
-		for i, v := range t.Verdicts {
+		for i, v := range x.Verdicts {
 			if v != nil && v.Verdict != fit.Fits {
-				s.line(8, doubt, fmt.Sprintf("hop %d is %s, and staged all the same, as you asked", i+1, v.Verdict))
+				say(page.Doubt, fmt.Sprintf("hop %d is %s, and staged all the same, as you asked", i+1, v.Verdict))
 			}
 		}
 	}
 	for _, name := range d.Done.Removed {
-		s.line(8, info, "removed, from an earlier run: "+name)
+		say(page.Info, "removed, from an earlier run: "+name)
 	}
-	s.blank()
-	var rows []table.Row
+	files := page.Table{Columns: []page.Column{{Title: "file", Fitting: page.CutFront}, {Title: "size", Right: true}, {Title: "for", Fitting: page.Wrap}, {Title: "sha256"}}, Most: stagedShown, Flag: page.Why, Noun: "files"}
 	for _, f := range d.Files {
-		rows = append(rows, table.Row{Safe(f.Name), Bytes(f.Size), Safe(uses(f)), f.Digests.Of(digest.SHA256)[:16] + "…"})
+		sum := f.Digests.Of(digest.SHA256)
+		files.Rows = append(files.Rows, []page.Span{{Text: f.Name}, {Text: Bytes(f.Size)}, {Text: uses(f)}, {Text: sum[:min(16, len(sum))] + "…", Tone: page.Faint}})
 	}
-	s.table(table.Row{"file", "size", "for", "sha256"}, rows, nil)
-	s.blank()
-	s.line(0, info, fmt.Sprintf("The digests are in %s, the evidence in %s. Each file was read again after it was written.", path.Join(d.Into, plan.SumsName), path.Join(d.Into, plan.RecordName)))
+	p.Add(t, files, page.Gap{}, page.Line{Tone: page.Info, Text: fmt.Sprintf("The digests are in %s, the evidence in %s. Each file was read again after it was written.", path.Join(d.Into, plan.SumsName), path.Join(d.Into, plan.RecordName))})
+	if len(d.Targets) == 1 && len(d.Targets[0].Result.Plans) == 1 {
+		p.Add(whatNext([]string{"write the steps down: " + d.ask("runbook")})...)
+	}
+	return p
+}
+
+// ask is a command about the same device and release.
+func (d Stage) ask(command string) string {
+	out := "fitcheck " + command
+	if len(d.Targets) != 1 {
+		return out + " -device " + shell.Quote(d.Asked)
+	}
+	out += " -device " + shell.Quote(d.Targets[0].Name)
+	switch {
+	case command == "match":
+		for _, p := range d.Packages {
+			out += " " + shell.Quote(p)
+		}
+	case len(d.Packages) > 0 && command == "runbook":
+		for _, p := range d.Packages {
+			out += " " + shell.Quote(p)
+		}
+	default:
+		for _, a := range d.Targets[0].Result.Plans {
+			return out + " " + a.Asked()
+		}
+	}
+	return out
 }
 
 // uses says what a file is for.

@@ -11,81 +11,59 @@ import (
 	"fitcheck/core/image"
 	"fitcheck/core/sign"
 	"fitcheck/core/survey"
+	"fitcheck/internal/present/page"
 )
 
-// surveyInFull shows the tree of items with all that is known of them.
-func (s *Screen) surveyInFull(v *survey.Survey, shown map[*survey.Item]bool) {
-	problems, notes := split(v.Problems)
-	verdict := s.surveyHead(v)
-	parts := map[string]bool{} // images whose parts are shown, by address
-	for _, it := range v.Items {
-		if it.Part && (shown == nil || shown[it]) {
-			parts[it.Address[:strings.LastIndex(it.Address, "::")]] = true
-		}
-	}
-	for _, it := range v.Items {
-		if shown == nil || shown[it] {
-			s.item(v, it, parts[it.Address])
-		}
-	}
-	if n := len(v.Items) - len(shown); shown != nil && n > 0 {
-		s.line(2, faint, fmt.Sprintf("and %s inside of images; -all lists them", count(n, "more item")))
-	}
-	s.problems("What is wrong", bad, v.Name, problems)
-	s.problems("Worth knowing", info, v.Name, notes)
-	if s.Width > 0 && s.All && len(v.Items) > manyItems { // the beginning has scrolled away
-		s.blank()
-		verdict()
-	}
+// SurveyPage tells what is in a package: first whether something is wrong, then the items, then
+// the problems with advice. What is longer than a screen is a table of the items that matter;
+// -all unfolds every item.
+func SurveyPage(v *survey.Survey) *page.Page {
+	p := &page.Page{Name: v.Name, Roomy: page.All}
+	p.Add(surveyTitle(v), page.Fold{Flag: page.All, Title: "Every item", Closed: surveyAtAGlance(v), Inside: func() []page.Block { return surveyInFull(v) }})
+	return p
 }
 
-// surveyHead tells the verdict and what the rulebook, the name and signatures say. It gives
-// what writes the verdict again.
-func (s *Screen) surveyHead(v *survey.Survey) func() {
+// surveyTitle is the verdict, and what the rulebook, the name and signatures say.
+func surveyTitle(v *survey.Survey) page.Title {
 	problems, _ := split(v.Problems)
-	title := fmt.Sprintf("%s  %s, %s", v.Name, count(len(v.Items), "item"), Bytes(v.Size))
+	t := page.Title{Text: fmt.Sprintf("%s  %s, %s", v.Name, count(len(v.Items), "item"), Bytes(v.Size))}
 	if v.Folder {
-		title = fmt.Sprintf("%s  a folder of %s, %s", v.Name, count(len(v.Items), "item"), Bytes(v.Size))
+		t.Text = fmt.Sprintf("%s  a folder of %s, %s", v.Name, count(len(v.Items), "item"), Bytes(v.Size))
 	}
-	verdict := func() {
-		switch {
-		case len(problems) == 0 && slices.ContainsFunc(v.Items, func(it *survey.Item) bool { return it.Quick }):
-			s.hanging(s.paint(doubt, "NOT CHECKED IN FULL")+"  ", 21, strong, title+" (-quick)")
-		case len(problems) == 0:
-			s.hanging(s.paint(good, "SOUND")+"     ", 10, strong, title)
-		default:
-			s.hanging(s.paint(bad, strings.ToUpper(count(len(problems), "problem")))+"  ", 12, strong, title)
-		}
+	switch {
+	case len(problems) > 0:
+		t.Word, t.Tone = strings.ToUpper(count(len(problems), "problem")), page.Bad
+	case slices.ContainsFunc(v.Items, func(it *survey.Item) bool { return it.Quick }):
+		t.Word, t.Tone = "NOT CHECKED IN FULL", page.Doubt
+		t.Text += " (-quick)"
+	default:
+		t.Word, t.Tone = "SOUND", page.Good
 	}
-	verdict()
+	say := func(tone page.Tone, text string) { t.About = append(t.About, page.Item{Text: text, Tone: tone}) }
 	if v.Entry != nil {
-		t := "described by " + v.Rulebook.Source(v.Entry.Spot).Where()
+		text := "described by " + v.Rulebook.Source(v.Entry.Spot).Where()
 		if v.Entry.Title.Set() {
-			t += " as " + v.Entry.Title.Text
+			text += " as " + v.Entry.Title.Text
 		}
 		switch v.Entry.Handling.Text {
 		case "unpacked":
-			t += "; unpack it before it is served"
+			text += "; unpack it before it is served"
 		case "whole":
-			t += "; it must stay whole: serve it as downloaded"
+			text += "; it must stay whole: serve it as downloaded"
 		}
-		s.line(2, plain, t)
+		say(page.Plain, text)
 	}
 	for _, f := range v.NameClaim {
-		s.line(2, plain, fmt.Sprintf("its name says %s %s, which proves nothing by itself", f.About, f.Text()))
+		say(page.Plain, fmt.Sprintf("its name says %s %s, which proves nothing by itself", f.About, f.Text()))
 	}
 	for _, n := range v.Notes {
-		s.line(2, info, inText(v.Name, n))
+		say(page.Info, inText(v.Name, n))
 	}
 	for _, g := range v.Signatures {
-		s.line(2, signatureStyle(g.Outcome), fmt.Sprintf("signature of %s: %s, %s", within(v.Name, g.Of), g.Outcome, g.Because))
+		say(signatureTone(g.Outcome), fmt.Sprintf("signature of %s: %s, %s", within(v.Name, g.Of), g.Outcome, g.Because))
 	}
-	s.blank()
-	return verdict
+	return t
 }
-
-// manyItems is from how many items on a survey is longer than a screen.
-const manyItems = 6
 
 func count(n int, noun string) string {
 	if n == 1 {
@@ -105,31 +83,273 @@ func split(all []archive.Problem) (problems, notes []archive.Problem) {
 	return problems, notes
 }
 
-// telling are the items that are shown where not all are: of those inside images, the ones
-// that say more than the image around them does, and what they lie in. nil stands for all.
-func (s *Screen) telling(v *survey.Survey) map[*survey.Item]bool {
-	if s.All {
-		return nil
+// Of a survey at a glance.
+const (
+	surveyRows  = 18
+	surveyKinds = 4 // of problems
+	surveyNotes = 2 // of notes
+	// surveyExamples is how many problems of a kind are told.
+	surveyExamples = 3
+	// shownRegions is how many regions a map may have that is shown at a glance.
+	shownRegions = 16
+)
+
+// surveyAtAGlance is a table of the items that matter, a row for each file system, and the
+// problems by their kind.
+func surveyAtAGlance(v *survey.Survey) []page.Block {
+	order := make([]int, 0, len(v.Items))
+	for i, it := range v.Items {
+		if itemWeight(it) < 9 {
+			order = append(order, i)
+		}
 	}
-	out := map[*survey.Item]bool{}
-	for _, it := range v.Items {
+	slices.SortStableFunc(order, func(a, b int) int { return itemWeight(v.Items[a]) - itemWeight(v.Items[b]) })
+	order = order[:min(len(order), surveyRows)]
+	slices.Sort(order)
+	t := page.Table{Columns: []page.Column{{Title: "item", Fitting: page.CutFront}, {Title: "kind"}, {Title: "size", Right: true}, {Title: "for", Fitting: page.Cut}, {Title: "version", Fitting: page.Cut}, {Title: "arch"}, {Title: "whole", Fitting: page.Cut}}}
+	systems := page.List{Most: surveyNotes + 4, Flag: page.All}
+	var maps []page.Block
+	shown := map[*survey.Item]bool{}
+	for _, i := range order {
+		it := v.Items[i]
+		shown[it] = true
+		name := page.Span{Text: strings.TrimPrefix(within(v.Name, it.Address), "::")}
 		problems, _ := split(it.Problems)
-		if !it.Part && !it.Within || it.Contents != nil || len(problems) > 0 || it.Within && it.Firmware() {
-			out[it] = true
-			for _, a := range v.Around(it) {
-				out[a] = true
+		if len(problems) > 0 {
+			name.Tone = page.Bad
+		}
+		kind := strings.Join(slices.DeleteFunc([]string{it.Kind, it.Role, it.Component()}, func(t string) bool { return t == "" }), ", ")
+		meant := saidOf(it, fact.Model)
+		if rev := saidOf(it, fact.Revision); rev != "" {
+			meant = strings.TrimSpace(meant + " rev " + rev)
+		}
+		version := saidOf(it, fact.Version)
+		if it.Image != nil && version == "" {
+			if t := fact.Values(ofName(it.Image.All(), image.Linux)); t != "" {
+				version = "linux " + t
 			}
 		}
+		t.Rows = append(t.Rows, []page.Span{name, {Text: kind}, {Text: Bytes(it.Size)}, {Text: meant}, {Text: version}, {Text: saidOf(it, fact.Arch)}, whole(it)})
+		if c := it.Contents; c != nil {
+			text := contentsText(c)
+			if facts := factsText(c.Facts); facts != "" {
+				text += "; " + facts
+			}
+			systems.Items = append(systems.Items, page.Item{Marks: []page.Span{{Text: "files of", Tone: page.Faint}}, Text: name.Text + ": " + text})
+		}
+		if n := len(it.Map); n > 0 && n <= shownRegions {
+			maps = append(maps, deepMap(it)...)
+		}
+	}
+	var out []page.Block
+	if len(t.Rows) > 0 {
+		// A column of which nothing is said is not worth its width.
+		for i := len(t.Columns) - 1; i > 0; i-- {
+			if !slices.ContainsFunc(t.Rows, func(r []page.Span) bool { return r[i].Text != "" }) {
+				t.Columns = slices.Delete(t.Columns, i, i+1)
+				for k := range t.Rows {
+					t.Rows[k] = slices.Delete(t.Rows[k], i, i+1)
+				}
+			}
+		}
+		out = append(out, t)
+	}
+	if text := restOf(v, shown); text != "" {
+		out = append(out, page.Line{Text: text, Tone: page.Faint})
+	}
+	if len(systems.Items) > 0 {
+		out = append(out, page.Gap{}, systems)
+	}
+	if len(maps) > 0 {
+		out = append(append(out, page.Gap{}), maps...)
+	}
+	problems, notes := split(v.Problems)
+	out = append(out, byKind("What is wrong", page.Bad, v.Name, problems, surveyKinds)...)
+	return append(out, byKind("Worth knowing", page.Info, v.Name, notes, surveyNotes)...)
+}
+
+// restOf counts the items that are not shown, by their kind.
+func restOf(v *survey.Survey, shown map[*survey.Item]bool) string {
+	rest := map[string]int{}
+	n := 0
+	for _, it := range v.Items {
+		if !shown[it] {
+			rest[it.Kind]++
+			n++
+		}
+	}
+	if n == 0 {
+		return ""
+	}
+	var kinds []string
+	for k := range rest {
+		kinds = append(kinds, k)
+	}
+	slices.SortFunc(kinds, func(a, b string) int {
+		if rest[a] != rest[b] {
+			return rest[b] - rest[a]
+		}
+		return strings.Compare(a, b)
+	})
+	var of []string
+	for _, k := range kinds[:min(len(kinds), 6)] {
+		of = append(of, fmt.Sprintf("%d %s", rest[k], k))
+	}
+	if len(kinds) > 6 {
+		of = append(of, "others")
+	}
+	return fmt.Sprintf("and %s (%s); -all lists every item with its digests", count(n, "more item"), strings.Join(of, ", "))
+}
+
+// whole says by what an item is known to be whole.
+func whole(it *survey.Item) page.Span {
+	if problems, _ := split(it.Problems); len(problems) > 0 {
+		return page.Span{Text: string(problems[0].Class), Tone: page.Bad}
+	}
+	var by []string
+	if it.Image != nil {
+		skipped := false
+		n := 0
+		for _, s := range it.Image.AllSums() {
+			skipped = skipped || s.Skipped
+			if s.OK {
+				n++
+			}
+		}
+		switch {
+		case skipped:
+			return page.Span{Text: "not computed", Tone: page.Doubt}
+		case n > 0:
+			by = append(by, "checksum")
+		}
+	}
+	for _, p := range it.Published {
+		if p.OK() && !slices.Contains(by, "digest") {
+			by = append(by, "digest")
+		}
+	}
+	for _, g := range it.Signed {
+		if g.Outcome == sign.Verified && !slices.Contains(by, "signature") {
+			by = append(by, "signature")
+		}
+	}
+	if len(by) == 0 {
+		return page.Span{}
+	}
+	return page.Span{Text: "by " + strings.Join(by, ", "), Tone: page.Good}
+}
+
+// byKind tells problems by their kind: how many, the first of them, what to do.
+func byKind(title string, tone page.Tone, pkg string, all []archive.Problem, most int) []page.Block {
+	if len(all) == 0 {
+		return nil
+	}
+	l := page.List{Most: most, Flag: page.All}
+	for _, k := range archive.ByKind(all) {
+		l.Items = append(l.Items, problemItem(k, tone, pkg))
+	}
+	return []page.Block{page.Head{Text: title}, l}
+}
+
+func problemItem(k archive.OfKind, tone page.Tone, pkg string) page.Item {
+	first := k.Problems[0]
+	it := page.Item{Marks: []page.Span{{Text: "!", Tone: tone}}, Text: within(pkg, first.Item) + ": " + inText(pkg, first.What)}
+	if n := len(k.Problems); n > 1 {
+		it.Text = fmt.Sprintf("%d items: %s", n, inText(pkg, k.Phrase()))
+		for i, p := range k.Problems {
+			if i == surveyExamples && n > surveyExamples+1 {
+				it.Under = append(it.Under, page.Item{Text: fmt.Sprintf("and %d more; -all tells every one", n-i), Tone: page.Faint})
+				break
+			}
+			text := within(pkg, p.Item)
+			if p.What != k.Phrase() {
+				text += ": " + inText(pkg, p.What)
+			}
+			it.Under = append(it.Under, page.Item{Text: text, Tone: page.Faint})
+		}
+	}
+	if first.Advice != "" {
+		it.Under = append(it.Under, page.Item{Marks: []page.Span{{Text: "->"}}, Text: inText(pkg, first.Advice)})
+	}
+	return it
+}
+
+// itemWeight says how much an item matters to somebody who looks at a survey.
+func itemWeight(it *survey.Item) int {
+	problems, _ := split(it.Problems)
+	inner := it.Part || it.Within
+	switch {
+	case len(problems) > 0:
+		return 0
+	case it.Depth == 0 && it.Container != archive.None:
+		return 1
+	case it.Role != "":
+		return 2
+	case it.Firmware() && !inner && (it.Component() != "" || len(ofName(it.Image.All(), image.Linux)) > 0), it.Contents != nil:
+		return 3
+	case it.Firmware() && !inner && it.Kind != "elf" && it.Kind != "dtb": // modules and trees come in hundreds
+		return 4
+	case it.Firmware():
+		return 5
+	}
+	return 9
+}
+
+// saidOf is what the strongest source says of an item that says anything of a thing.
+func saidOf(it *survey.Item, n fact.Name) string {
+	for _, kind := range []fact.Kind{fact.Manifest, fact.Header, fact.FileName} {
+		if w, ok := it.Witness(kind); ok {
+			if text := fact.Values(w.About(n)); text != "" {
+				return text
+			}
+		}
+	}
+	if it.Image != nil {
+		return fact.Values(ofName(it.Image.All(), n))
+	}
+	return ""
+}
+
+// surveyInFull is every item with all that is known of it, and every problem.
+func surveyInFull(v *survey.Survey) []page.Block {
+	parts := map[string]bool{} // images whose parts are items
+	for _, it := range v.Items {
+		if it.Part {
+			parts[it.Address[:strings.LastIndex(it.Address, "::")]] = true
+		}
+	}
+	out := []page.Block{page.Gap{}}
+	for _, it := range v.Items {
+		out = append(out, item(v, it, parts[it.Address])...)
+	}
+	problems, notes := split(v.Problems)
+	for _, x := range []struct {
+		title string
+		tone  page.Tone
+		all   []archive.Problem
+	}{{"What is wrong", page.Bad, problems}, {"Worth knowing", page.Info, notes}} {
+		out = append(out, eachProblem(x.title, x.tone, v.Name, x.all)...)
 	}
 	return out
 }
 
-// item shows an item with its details. opened says that its parts stand below it.
-func (s *Screen) item(v *survey.Survey, it *survey.Item, opened bool) {
-	indent := 2 * strings.Count(it.Address, "::")
-	mark, st := "  ", plain
+// eachProblem tells every problem.
+func eachProblem(title string, tone page.Tone, pkg string, all []archive.Problem) []page.Block {
+	if len(all) == 0 {
+		return nil
+	}
+	var l page.List
+	for _, p := range all {
+		l.Items = append(l.Items, problemItem(archive.OfKind{Problems: []archive.Problem{p}}, tone, pkg))
+	}
+	return []page.Block{page.Head{Text: title}, l}
+}
+
+// item is an item with its details. opened says that its parts stand below it.
+func item(v *survey.Survey, it *survey.Item, opened bool) []page.Block {
+	mark := page.Span{Text: "  "}
 	if p, _ := split(it.Problems); len(p) > 0 {
-		mark, st = "! ", bad
+		mark = page.Span{Text: "! ", Tone: page.Bad}
 	}
 	what := it.Kind
 	if it.Role != "" {
@@ -138,11 +358,10 @@ func (s *Screen) item(v *survey.Survey, it *survey.Item, opened bool) {
 	if c := it.Component(); c != "" {
 		what += ", " + c
 	}
-	name := it.Name
-	lead := strings.Repeat(" ", indent) + s.paint(st, mark)
-	s.hanging(lead, indent+2, strong, fmt.Sprintf("%s  (%s, %s)", name, what, Bytes(it.Size)))
+	line := page.Item{Marks: []page.Span{mark}, Text: fmt.Sprintf("%s  (%s, %s)", it.Name, what, Bytes(it.Size)), Tone: page.Strong}
+	var under []page.Item
 	detail := func(label, t string) {
-		s.hanging(strings.Repeat(" ", indent+6)+s.paint(faint, pad(label, 10)), indent+16, plain, t)
+		under = append(under, page.Item{Marks: []page.Span{{Text: label, Tone: page.Faint}}, Text: t})
 	}
 	if d := it.Digests.Of("sha256"); d != "" {
 		detail("sha256", d)
@@ -153,7 +372,7 @@ func (s *Screen) item(v *survey.Survey, it *survey.Item, opened bool) {
 			detail("says", t)
 		}
 		for i := range c.List {
-			s.hanging(strings.Repeat(" ", indent+16), indent+20, plain, listedText(&c.List[i]))
+			detail("", listedText(&c.List[i]))
 		}
 	}
 	if it.Image != nil {
@@ -175,7 +394,6 @@ func (s *Screen) item(v *survey.Survey, it *survey.Item, opened bool) {
 	if it.Nature != "" {
 		detail("looks", it.Nature)
 	}
-	s.deepMap(it.Map, it.Size, indent+6)
 	if len(it.Versions) > 0 {
 		detail("says", fact.Values(it.Versions))
 	}
@@ -188,8 +406,7 @@ func (s *Screen) item(v *survey.Survey, it *survey.Item, opened bool) {
 		}
 	}
 	for _, g := range it.Signed {
-		t := fmt.Sprintf("of %s: %s, %s", within(v.Name, g.Of), g.Outcome, g.Because)
-		detail("signature", t)
+		detail("signature", fmt.Sprintf("of %s: %s, %s", within(v.Name, g.Of), g.Outcome, g.Because))
 	}
 	for _, p := range it.Published {
 		verdict := "is"
@@ -200,6 +417,19 @@ func (s *Screen) item(v *survey.Survey, it *survey.Item, opened bool) {
 		}
 		detail("published", fmt.Sprintf("%s %s the one in %s", algorithm(p.Sum.Algorithm), verdict, within(v.Name, p.Source.Where())))
 	}
+	depth := 2 * strings.Count(it.Address, "::")
+	out := []page.Block{page.List{Items: []page.Item{line}, Indent: depth - 2}, page.List{Items: under, Indent: depth + 4}}
+	for _, b := range deepMap(it) {
+		switch b := b.(type) {
+		case page.Bar:
+			b.Indent += depth
+			out = append(out, b)
+		case page.List:
+			b.Indent += depth
+			out = append(out, b)
+		}
+	}
+	return out
 }
 
 func headerFacts(m *image.Image) string {
@@ -297,19 +527,6 @@ func claimText(c fact.Claim) string {
 	return strings.Join(parts, "; ")
 }
 
-func (s *Screen) problems(title string, st style, pkg string, all []archive.Problem) {
-	if len(all) == 0 {
-		return
-	}
-	s.head(title)
-	for _, p := range all {
-		s.hanging("  "+s.paint(st, "! "), 4, plain, within(pkg, p.Item)+": "+inText(pkg, p.What))
-		if p.Advice != "" {
-			s.line(6, plain, "-> "+p.Advice)
-		}
-	}
-}
-
 // algorithm names a digest, and marks a weak one.
 func algorithm(a digest.Algorithm) string {
 	if a.Weak() {
@@ -318,12 +535,12 @@ func algorithm(a digest.Algorithm) string {
 	return string(a)
 }
 
-func signatureStyle(o sign.Outcome) style {
+func signatureTone(o sign.Outcome) page.Tone {
 	switch o {
 	case sign.Verified:
-		return good
+		return page.Good
 	case sign.Failed, sign.Unread:
-		return bad
+		return page.Bad
 	}
-	return doubt
+	return page.Doubt
 }

@@ -55,18 +55,12 @@ func zipOf(t *testing.T, names []string, data ...[]byte) []byte {
 	return b.Bytes()
 }
 
-func shown(do func(*Screen), width int) string {
-	var b bytes.Buffer
-	do(&Screen{Out: &b, Width: width})
-	return b.String()
-}
-
 func TestSurveyText(t *testing.T) {
 	bad := uimage("QM-8T 8.4.2", "payload")
 	bad[70] ^= 1
 	data := zipOf(t, []string{"a.img", "in.zip", "b\x1b[1m.img"}, uimage("QM-24T 8.4.2", "payload"), zipOf(t, []string{"deep.img"}, bad), uimage("x", "y"))
 	v := surveyed(t, "p.zip", data, survey.Options{})
-	out := shown(func(s *Screen) { s.Survey(v) }, 100)
+	out := shown(SurveyPage(v), 100)
 	inOrder(t, out, "PROBLEM", "p.zip  5 items", "a.img  (uimage", "header", `"QM-24T 8.4.2"`, "arm, linux", "built 2026-09-21T14:13:20Z", "in.zip", "deep.img", "What is wrong", "does not match", "download the package again")
 	assert.NotContains(t, out, "\x1b")
 	for _, l := range strings.Split(out, "\n") {
@@ -77,9 +71,9 @@ func TestSurveyText(t *testing.T) {
 	}
 
 	v = surveyed(t, "p.zip", zipOf(t, []string{"a.img"}, uimage("QM-24T 8.4.2", "payload")), survey.Options{})
-	inOrder(t, shown(func(s *Screen) { s.Survey(v) }, 0), "SOUND", "p.zip  2 items")
+	inOrder(t, shown(SurveyPage(v), 0), "SOUND", "p.zip  2 items")
 	v = surveyed(t, "p.zip", zipOf(t, []string{"a.img"}, uimage("QM-24T 8.4.2", "payload")), survey.Options{Quick: true})
-	assert.NotContains(t, shown(func(s *Screen) { s.Survey(v) }, 0), "SOUND", "what was not read is not called sound")
+	assert.NotContains(t, shown(SurveyPage(v), 0), "SOUND", "what was not read is not called sound")
 }
 
 func TestSurveyJSON(t *testing.T) {
@@ -137,15 +131,15 @@ func header(t *testing.T, data []byte) Header {
 
 func TestHeaderText(t *testing.T) {
 	h := header(t, uimage("QM-8T 8.4.2", "payload"))
-	inOrder(t, shown(func(s *Screen) { s.Header(h, true) }, 100), "SOUND", "f.img", "Fields", "offset", "0x0000", "27 05 19 56", "Bytes", "00000000", "Checksums, recomputed", "holds", "over 0x0 up to 0x40", "holds")
+	inOrder(t, shown(HeaderPage(h, true), 100), "SOUND", "f.img", "Checksums, recomputed", "holds", "over 0x0 up to 0x40", "holds", "Fields", "offset", "0x0000", "27 05 19 56", "Bytes", "00000000")
 	bad := uimage("QM-8T 8.4.2", "payload")
 	bad[66] ^= 1
-	inOrder(t, shown(func(s *Screen) { s.Header(header(t, bad), false) }, 100), "DAMAGED", "! ", "Checksums", "does NOT match")
+	inOrder(t, shown(HeaderPage(header(t, bad), false), 100), "DAMAGED", "! ", "Checksums", "does NOT match")
 	hostile := header(t, uimage("\x1b[2J\x07", "p"))
 	for _, dump := range []bool{false, true} {
-		assert.NotContains(t, shown(func(s *Screen) { s.Header(hostile, dump) }, 80), "\x1b")
+		assert.NotContains(t, shown(HeaderPage(hostile, dump), 80), "\x1b")
 	}
-	for _, l := range strings.Split(shown(func(s *Screen) { s.Header(h, true) }, 100), "\n") {
+	for _, l := range strings.Split(shown(HeaderPage(h, true), 100), "\n") {
 		assert.LessOrEqual(t, len([]rune(l)), 100, l)
 	}
 }
@@ -156,7 +150,7 @@ func TestDeepMap(t *testing.T) {
 	blob := append(bytes.Repeat([]byte{0xff}, 4<<20), uimage("QM-8T boot", strings.Repeat("code", 64))...)
 	blob = append(blob, make([]byte, 4<<20)...)
 	v := surveyed(t, "flash.bin", blob, survey.Options{Deep: true})
-	out := shown(func(s *Screen) { s.Survey(v) }, 90)
+	out := shown(SurveyPage(v), 90)
 	var strip string
 	for _, l := range strings.Split(out, "\n") {
 		if l = strings.TrimSpace(l); strings.HasPrefix(l, "[") {

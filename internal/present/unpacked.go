@@ -4,6 +4,7 @@ import (
 	"fmt"
 
 	"fitcheck/core/unpack"
+	"fitcheck/internal/present/page"
 )
 
 // Unpacked is what unpack did.
@@ -12,9 +13,11 @@ type Unpacked struct {
 	*unpack.Result
 }
 
-// Unpacked lists what was written, each file with its digest, and what was
-// not.
-func (s *Screen) Unpacked(u Unpacked) {
+// filesShown is how many files that were written are listed at a glance.
+const filesShown = 24
+
+// UnpackedPage lists what was written, each file with its digest, and what was not.
+func UnpackedPage(u Unpacked) *page.Page {
 	problems, notes := split(u.Problems)
 	var total int64
 	there := 0
@@ -24,21 +27,25 @@ func (s *Screen) Unpacked(u Unpacked) {
 			there++
 		}
 	}
-	title := fmt.Sprintf("%s into %s: %s, %s", u.Package, u.Into, count(len(u.Files), "file"), Bytes(total))
+	t := page.Title{Word: "UNPACKED", Tone: page.Good, Text: fmt.Sprintf("%s into %s: %s, %s", u.Package, u.Into, count(len(u.Files), "file"), Bytes(total))}
 	if there > 0 {
-		title += fmt.Sprintf(", %d of them there already", there)
+		t.Text += fmt.Sprintf(", %d of them there already", there)
 	}
-	if len(problems) == 0 {
-		s.hanging(s.paint(good, "UNPACKED")+"  ", 10, strong, title)
-	} else {
-		s.hanging(s.paint(bad, "UNPACKED IN PART")+"  ", 18, strong, title)
+	if len(problems) > 0 {
+		t.Word, t.Tone = "UNPACKED IN PART", page.Bad
 	}
-	s.blank()
+	files := page.Table{Columns: []page.Column{{Title: "file", Fitting: page.CutFront}, {Title: "size", Right: true}, {Title: "sha256", Fitting: page.Cut}}, Most: filesShown, Flag: page.All, Noun: "files"}
 	for _, f := range u.Files {
-		s.hanging("  "+s.paint(faint, f.SHA256)+"  ", 4, plain, fmt.Sprintf("%s  (%s)", f.Path, Bytes(f.Size)))
+		files.Rows = append(files.Rows, []page.Span{{Text: f.Path}, {Text: Bytes(f.Size)}, {Text: f.SHA256, Tone: page.Faint}})
 	}
-	s.problems("What was left out or is wrong", bad, u.Package, problems)
-	s.problems("Worth knowing", info, u.Package, notes)
+	p := &page.Page{Name: u.Package}
+	p.Add(t)
+	if len(files.Rows) > 0 {
+		p.Add(files)
+	}
+	p.Add(byKind("What was left out or is wrong", page.Bad, u.Package, problems, surveyKinds)...)
+	p.Add(byKind("Worth knowing", page.Info, u.Package, notes, surveyNotes)...)
+	return p
 }
 
 // UnpackedJSON is the document "unpack".

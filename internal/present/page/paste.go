@@ -1,4 +1,4 @@
-package present
+package page
 
 import (
 	"regexp"

@@ -1,4 +1,4 @@
-package present
+package page
 
 import (
 	"bytes"
@@ -24,7 +24,7 @@ func NewGuard(w io.Writer, colors bool) *Guard { return &Guard{w: w, colors: col
 // painted are the codes that the styles consist of, and the one that ends them.
 var painted = func() map[string]bool {
 	out := map[string]bool{"0": true}
-	for _, st := range []style{strong, faint, good, bad, doubt, info, heading} {
+	for _, st := range looks {
 		for _, c := range st {
 			out[fmt.Sprint(int(c))] = true
 		}

@@ -1,4 +1,4 @@
-package present
+package page
 
 import (
 	"bytes"
@@ -9,7 +9,6 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"fitcheck/core/archive"
-	"fitcheck/core/fit"
 )
 
 // However the bytes come, nothing that acts on a terminal passes, and the program's own
@@ -28,7 +27,7 @@ func TestGuard(t *testing.T) {
 		require.NoError(t, g.Flush())
 		assert.Equal(t, shown, out.String(), "in writes of %d", step)
 	}
-	red := (&Screen{Color: true}).paint(bad, "no")
+	red := (&Screen{Color: true}).paint(Bad, "no")
 	for colors, want := range map[bool]string{true: red, false: `\u001b[31;1mno\u001b[0m`} {
 		var out bytes.Buffer
 		_, err := NewGuard(&out, colors).Write([]byte(red))
@@ -45,14 +44,16 @@ func TestGuard(t *testing.T) {
 
 // Whatever the screens paint passes as it is.
 func TestGuardPassesWhatIsPainted(t *testing.T) {
-	v := &fit.Verdict{Verdict: fit.Fits, Device: "d", Package: "p", Members: []fit.Member{{Name: "d", Verdict: fit.Fits, Chosen: []fit.Chosen{{Component: "main", Item: "p::a"}}, Checks: []fit.Check{{Check: "intact", Outcome: fit.Fits, Because: "yes"}, {Check: "model", Outcome: fit.Note, Because: "a note"}}}}}
-	for _, o := range []fit.Outcome{fit.Fits, fit.Misfit, fit.Unsettled} {
-		v.Verdict = o
-		var plain, guarded bytes.Buffer
-		(&Screen{Out: &plain, Color: true, Width: 100}).match(v, nil, false)
-		(&Screen{Out: NewGuard(&guarded, true), Color: true, Width: 100}).match(v, nil, false)
-		assert.Equal(t, plain.String(), guarded.String())
+	p := &Page{}
+	for tone := Plain; tone <= Code; tone++ {
+		p.Add(Title{Word: "WORD", Tone: tone, Text: "text", About: []Item{{Text: "about", Tone: tone}}}, Head{"head"}, Line{"line", tone}, List{Items: []Item{{Marks: []Span{{"mark", tone}}, Text: "text", Tone: tone}}},
+			Matrix{Lead: []string{"lead"}, Columns: []string{"a", "b", "c", "d"}, Rows: []MatrixRow{{[]string{"row"}, []Mark{Yes, No, Open, None}}}})
 	}
+	var plain, guarded bytes.Buffer
+	(&Screen{Out: &plain, Color: true, Width: 100}).Show(p)
+	(&Screen{Out: NewGuard(&guarded, true), Color: true, Width: 100}).Show(p)
+	assert.Equal(t, plain.String(), guarded.String())
+	assert.Contains(t, plain.String(), "\x1b[")
 }
 
 func FuzzGuard(f *testing.F) {

@@ -1,0 +1,623 @@
+package page
+
+import (
+	"bytes"
+	"fmt"
+	"io"
+	"slices"
+	"strings"
+
+	"github.com/jedib0t/go-pretty/v6/table"
+	"github.com/jedib0t/go-pretty/v6/text"
+)
+
+// Screen writes pages as text: on a terminal, into a pipe, into a file.
+type Screen struct {
+	Out   io.Writer
+	Width int // columns; 0 is unbounded
+	Color bool
+	// Open are the flags that were given: what they unfold is shown.
+	Open []string
+	// Kit is how the kit was named on the command line; "" where it was not. Commands that
+	// are offered name it, too.
+	Kit string
+
+	lines int // written so far
+	tight int // how much more than asked for is folded, to fit a screen
+}
+
+// screenLines is how many lines of a page are seen at once: 40, less the call and the prompt.
+const screenLines = 38
+
+// looks are how tones are painted on a terminal with colours.
+var looks = map[Tone]text.Colors{
+	Strong: {text.Bold}, Faint: {text.Faint}, Good: {text.FgGreen}, Bad: {text.FgRed, text.Bold},
+	Doubt: {text.FgYellow}, Info: {text.FgCyan}, Code: {text.FgCyan}, title: {text.Bold, text.Underline}, goodWord: {text.FgGreen, text.Bold}, doubtWord: {text.FgYellow, text.Bold}, infoWord: {text.FgCyan, text.Bold},
+}
+
+// Tones that only writers use.
+const (
+	title Tone = iota + 100
+	goodWord
+	doubtWord
+	infoWord
+)
+
+// word is the tone of the word of a verdict.
+func word(t Tone) Tone {
+	switch t {
+	case Good:
+		return goodWord
+	case Doubt:
+		return doubtWord
+	case Info:
+		return infoWord
+	}
+	return t
+}
+
+// Show writes a page. It is folded as far as it takes to see all of it at once, unless a flag
+// unfolds it; what is longer all the same has its verdict once more at the end, where it is
+// seen.
+func (s *Screen) Show(p *Page) {
+	if p.Document {
+		s.blocks(p.Blocks)
+		return
+	}
+	lines := p.Lines
+	if lines == 0 {
+		lines = screenLines
+	}
+	try := func(tight int, open []string) bool {
+		var b bytes.Buffer
+		part := *s
+		part.Out, part.lines, part.tight, part.Open = &limited{b: &b, lines: lines}, 0, tight, open
+		part.blocks(p.Blocks)
+		if part.lines > lines {
+			return false
+		}
+		s.lines += part.lines
+		s.Out.Write(b.Bytes())
+		return true
+	}
+	if p.Roomy != "" && !s.open(p.Roomy) && try(0, append(slices.Clone(s.Open), p.Roomy)) {
+		return
+	}
+	if len(s.Open) == 0 && !p.Unfolded {
+		for tight := range tightest + 1 {
+			if try(tight, nil) {
+				return
+			}
+		}
+		s.tight = tightest
+	}
+	before := s.lines
+	s.blocks(p.Blocks)
+	s.tight = 0
+	if s.lines-before <= screenLines {
+		return
+	}
+	for _, b := range p.Blocks {
+		if t, ok := b.(Title); ok {
+			t.About = nil
+			s.blank()
+			s.title(t)
+			return
+		}
+	}
+}
+
+// tightest is how often what a page shows at most may be lowered.
+const tightest = 6
+
+// most is what may be shown of as many; by is what a turn of folding leaves out, and least what
+// stays.
+func (s *Screen) most(n, by, least int) int {
+	if n == 0 || s.tight == 0 {
+		return n
+	}
+	return max(min(n, least), n-by*s.tight)
+}
+
+// limited keeps what is written until there are more lines than asked for.
+type limited struct {
+	b     *bytes.Buffer
+	lines int
+}
+
+func (l *limited) Write(p []byte) (int, error) {
+	if l.lines >= 0 {
+		l.b.Write(p)
+		l.lines -= bytes.Count(p, []byte{'\n'})
+	}
+	return len(p), nil
+}
+
+func (s *Screen) open(flag string) bool { return slices.Contains(s.Open, flag) }
+
+// blocks writes blocks, with a blank line before each that begins something.
+func (s *Screen) blocks(all []Block) { s.within(all, nil) }
+
+// within writes blocks that stand behind another.
+func (s *Screen) within(all []Block, last Block) {
+	for _, b := range all {
+		if f, ok := b.(Fold); ok && !s.open(f.Flag) {
+			if len(f.Closed) > 0 {
+				s.within(f.Closed, last)
+				last = f.Closed[len(f.Closed)-1]
+			}
+			if f.Silent || f.Line == "" {
+				continue
+			}
+		}
+		switch b.(type) {
+		case Picture:
+			continue
+		case Bar:
+			if b.(Bar).Picture {
+				continue
+			}
+		case Title, Head, Table, Matrix:
+			if !close(last) {
+				s.blank()
+			}
+		}
+		if f, ok := b.(Fold); ok && s.open(f.Flag) {
+			inside := f.Inside()
+			if f.Title != "" && len(f.Closed) == 0 {
+				inside = append([]Block{Head{f.Title}}, inside...)
+			}
+			s.within(inside, last)
+		} else {
+			s.block(b)
+		}
+		last = b
+	}
+}
+
+// close tells a block behind which no blank line is wanted.
+func close(b Block) bool {
+	switch b.(type) {
+	case nil, Head, Gap, Rule:
+		return true
+	}
+	return false
+}
+
+func (s *Screen) block(b Block) {
+	switch b := b.(type) {
+	case Title:
+		s.title(b)
+	case Head:
+		s.text("", 0, title, b.Text)
+	case Line:
+		s.text("", 0, b.Tone, b.Text)
+	case Gap:
+		s.blank()
+	case Rule:
+		n := s.Width
+		if n <= 0 || n > 100 {
+			n = 100
+		}
+		s.blank()
+		s.text("", 0, Faint, strings.Repeat("=", n))
+	case List:
+		s.list(b, 2+b.Indent)
+	case Table:
+		s.table(b)
+	case Matrix:
+		s.matrix(b)
+	case Pre:
+		s.pre(b, b.Indent)
+	case Bar:
+		s.bar(b)
+	case Fold: // closed
+		s.text("", 0, folded(b.Tone), b.Line)
+	}
+}
+
+func folded(t Tone) Tone {
+	if t == Plain {
+		return Faint
+	}
+	return t
+}
+
+func (s *Screen) title(t Title) {
+	lead, indent := "", 0
+	if t.Word != "" {
+		lead, indent = s.paint(word(t.Tone), t.Word)+"  ", width(Safe(t.Word))+2
+	}
+	s.text(lead, indent, Strong, t.Text)
+	s.list(List{Items: t.About}, indent)
+}
+
+func (s *Screen) paint(t Tone, what string) string {
+	what = Safe(what)
+	if c := looks[t]; s.Color && len(c) > 0 {
+		return c.Sprint(what)
+	}
+	return what
+}
+
+func (s *Screen) blank() { s.raw("") }
+
+// raw writes a line that is painted already.
+func (s *Screen) raw(line string) {
+	s.lines++
+	fmt.Fprintln(s.Out, strings.TrimRight(line, " "))
+}
+
+// text writes a text behind a lead that is painted already; when it wraps, further lines stand
+// under the first.
+func (s *Screen) text(lead string, indent int, t Tone, what string) {
+	for i, l := range s.wrap(Safe(Paste(what, s.Kit)), indent) {
+		if i > 0 {
+			lead = strings.Repeat(" ", indent)
+		}
+		s.raw(lead + s.paint(t, l))
+	}
+}
+
+func (s *Screen) wrap(t string, indent int) []string {
+	const least = 20
+	if s.Width <= 0 || s.Width-indent < least {
+		return []string{t}
+	}
+	return wrap(t, s.Width-indent)
+}
+
+// list writes entries that begin at an indent. The short words in front of them stand in
+// columns.
+func (s *Screen) list(l List, indent int) {
+	items := l.Items
+	full, most := l.Full, s.most(l.Most, 1, 2)
+	if full > 0 && s.tight > 0 { // what is told in full gives way last
+		full = max(1, full-(s.tight-1))
+	}
+	if l.Flag != "" && s.open(l.Flag) {
+		full, most = 0, 0
+	}
+	if most > 0 && len(items) > most+1 { // one more takes the line that would tell of it
+		items = items[:most]
+	}
+	var widths []int
+	if l.Numbered {
+		items = slices.Clone(items)
+		for i := range items {
+			mark := Span{Text: fmt.Sprintf("%d.", i+max(1, l.From))}
+			if l.Tick {
+				mark.Text = fmt.Sprintf("[ ] %2d.", i+max(1, l.From))
+			}
+			items[i].Marks = append([]Span{mark}, items[i].Marks...)
+		}
+	}
+	for _, it := range items {
+		for k, m := range it.Marks {
+			if k == len(widths) {
+				widths = append(widths, 0)
+			}
+			widths[k] = max(widths[k], min(maxMark, width(Safe(m.Text))))
+		}
+	}
+	for i, it := range items {
+		if l.Deep != "" && !s.open(l.Deep) {
+			it.Under = nil
+		}
+		s.item(it, indent, widths, full > 0 && i >= full)
+	}
+	if n := len(l.Items) - len(items); n > 0 {
+		t := fmt.Sprintf("and %d more", n)
+		if l.Flag != "" {
+			t += "; " + l.Flag + " shows them"
+		}
+		s.text(strings.Repeat(" ", indent), indent, Faint, t)
+	}
+}
+
+// maxMark is how wide a column of short words may get.
+const maxMark = 30
+
+func (s *Screen) item(it Item, indent int, widths []int, short bool) {
+	lead, at, under := strings.Repeat(" ", indent), indent, indent+4
+	for k, m := range it.Marks {
+		if widths[k] == 0 {
+			continue
+		}
+		gap := 2
+		if w := width(Safe(m.Text)); k == 0 && w <= 2 && widths[k] <= 2 { // a sign or a number
+			gap = 1
+		}
+		lead += s.paint(m.Tone, m.Text) + strings.Repeat(" ", max(0, widths[k]-width(Safe(m.Text)))+gap)
+		at += max(widths[k], width(Safe(m.Text))) + gap
+		if k == 0 {
+			under = at
+		}
+	}
+	if short || s.tight > 3 && it.Tone != Code && len(it.Under) == 0 {
+		lines := s.wrap(Safe(Paste(it.Text, s.Kit)), at)
+		if most := 2 - s.tight/3; len(lines) > most {
+			lines = lines[:max(1, most)]
+			lines[len(lines)-1] += " …"
+		}
+		for i, l := range lines {
+			if i > 0 {
+				lead = strings.Repeat(" ", at)
+			}
+			s.raw(lead + s.paint(it.Tone, l))
+		}
+		return
+	}
+	if it.Text != "" || len(it.Marks) > 0 {
+		s.text(lead, at, it.Tone, it.Text)
+	}
+	if len(it.Under) > 0 {
+		s.list(List{Items: it.Under}, under)
+	}
+	for _, b := range it.Inside {
+		switch b := b.(type) {
+		case Pre:
+			s.pre(b, under+b.Indent)
+		case List:
+			s.list(b, under+b.Indent)
+		case Bar:
+			b.Indent += under
+			if !b.Picture {
+				s.bar(b)
+			}
+		default:
+			s.block(b)
+		}
+	}
+}
+
+// gap is what stands between columns of a table.
+const gap = 2
+
+func (s *Screen) table(t Table) {
+	rows := t.Rows
+	open := t.Flag != "" && s.open(t.Flag)
+	if most := s.most(t.Most, 4, 6); most > 0 && len(rows) > most+1 && !open {
+		rows = rows[:most]
+	}
+	widths := s.columns(t, rows)
+	w := table.NewWriter()
+	st := table.StyleDefault
+	st.Options = table.OptionsNoBordersAndSeparators
+	st.Box.PaddingLeft, st.Box.PaddingRight = "", strings.Repeat(" ", gap)
+	st.Format.Header = text.FormatDefault
+	if s.Color {
+		st.Color.Header = looks[Faint]
+	}
+	w.SetStyle(st)
+	w.SuppressTrailingSpaces()
+	header := table.Row{}
+	var columns []table.ColumnConfig
+	for i, c := range t.Columns {
+		header = append(header, Safe(c.Title))
+		if c.Right {
+			columns = append(columns, table.ColumnConfig{Number: i + 1, Align: text.AlignRight, AlignHeader: text.AlignRight})
+		}
+	}
+	w.AppendHeader(header)
+	for _, r := range rows {
+		line := table.Row{}
+		for i, c := range r {
+			fitting := t.Columns[i].Fitting
+			if open && fitting == Cut {
+				fitting = Wrap
+			}
+			line = append(line, s.cell(c, fitting, widths[i]))
+		}
+		w.AppendRow(line)
+	}
+	w.SetColumnConfigs(columns)
+	for line := range strings.SplitSeq(w.Render(), "\n") {
+		s.raw(line)
+	}
+	if n := len(t.Rows) - len(rows); n > 0 {
+		noun := "more"
+		if t.Noun != "" {
+			noun = "more " + t.Noun
+		}
+		tail := ""
+		if t.Flag != "" {
+			tail = "; " + t.Flag + " lists every one"
+		}
+		s.text("", 0, Faint, fmt.Sprintf("and %d %s%s", n, noun, tail))
+	}
+}
+
+// columns shares the width: those that may be shortened give way, the widest first.
+func (s *Screen) columns(t Table, rows [][]Span) []int {
+	const least = 6
+	widths := make([]int, len(t.Columns))
+	total := -gap
+	for i, c := range t.Columns {
+		widths[i] = width(Safe(c.Title))
+		for _, r := range rows {
+			if i < len(r) {
+				widths[i] = max(widths[i], width(Safe(r[i].Text)))
+			}
+		}
+		total += widths[i] + gap
+	}
+	for s.Width > 0 && total > s.Width {
+		widest := -1
+		for i, c := range t.Columns {
+			if c.Fitting != Keep && widths[i] > max(least, width(c.Title)) && (widest < 0 || widths[i] > widths[widest]) {
+				widest = i
+			}
+		}
+		if widest < 0 {
+			break
+		}
+		widths[widest]--
+		total--
+	}
+	return widths
+}
+
+func (s *Screen) cell(c Span, f Fitting, room int) string {
+	t := Safe(c.Text)
+	if width(t) <= room {
+		return s.paint(c.Tone, t)
+	}
+	switch f {
+	case Cut, CutFront:
+		return s.paint(c.Tone, shorten(t, room, f == CutFront))
+	case Wrap:
+		lines := wrap(t, room)
+		for i, l := range lines {
+			lines[i] = s.paint(c.Tone, shorten(l, room, false))
+		}
+		return strings.Join(lines, "\n")
+	}
+	return s.paint(c.Tone, t)
+}
+
+// marks are how the cells of a matrix look.
+var marks = map[Mark]Span{Yes: {"ok", Good}, No: {"X", Bad}, Open: {"?", Doubt}, None: {"–", Faint}}
+
+func (s *Screen) matrix(m Matrix) {
+	if len(m.Rows) == 0 {
+		return
+	}
+	m, fine := m.within(s.Width)
+	rows := m.Rows
+	most := s.most(m.Most, 2, 3)
+	if most > 0 && len(rows) > most && !s.open(m.Flag) {
+		rows = slices.DeleteFunc(slices.Clone(rows), func(r MatrixRow) bool { return !r.open() })
+		rows = rows[:min(len(rows), most)]
+	}
+	t := Table{}
+	for _, l := range m.Lead {
+		t.Columns = append(t.Columns, Column{Title: l, Fitting: CutFront})
+	}
+	for _, c := range m.Columns {
+		t.Columns = append(t.Columns, Column{Title: c})
+	}
+	for _, r := range rows {
+		var line []Span
+		for _, l := range r.Lead {
+			line = append(line, Span{Text: l})
+		}
+		for _, c := range r.Cells {
+			line = append(line, marks[c])
+		}
+		t.Rows = append(t.Rows, line)
+	}
+	if len(rows) > 0 {
+		s.table(t)
+	}
+	if len(fine) > 0 {
+		s.text("", 0, Faint, "ok wherever they apply: "+strings.Join(fine, ", "))
+	}
+	if n := len(m.Rows) - len(rows); n > 0 {
+		verb := "rows, all ok"
+		if len(rows) == most {
+			verb = "rows"
+		}
+		if n == 1 {
+			verb = strings.Replace(verb, "rows", "row", 1)
+		}
+		s.text("", 0, Faint, fmt.Sprintf("and %d more %s; %s shows every one", n, verb, m.Flag))
+	}
+}
+
+func (r MatrixRow) open() bool { return slices.Contains(r.Cells, No) || slices.Contains(r.Cells, Open) }
+
+// within leaves out columns in which nothing is wrong, as many as it takes to keep to a width,
+// and names them.
+func (m Matrix) within(room int) (_ Matrix, fine []string) {
+	lead := 0
+	for i, l := range m.Lead {
+		w := width(l)
+		for _, r := range m.Rows {
+			w = max(w, width(Safe(r.Lead[i])))
+		}
+		lead += min(w, maxLead) + gap
+	}
+	m.Columns = slices.Clone(m.Columns)
+	m.Rows = slices.Clone(m.Rows)
+	for room > 0 {
+		total := lead - gap
+		for _, c := range m.Columns {
+			total += width(c) + gap
+		}
+		if total <= room {
+			break
+		}
+		i := slices.IndexFunc(m.Columns, func(c string) bool {
+			at := slices.Index(m.Columns, c)
+			return !slices.ContainsFunc(m.Rows, func(r MatrixRow) bool { return r.Cells[at] == No || r.Cells[at] == Open })
+		})
+		if i < 0 {
+			break
+		}
+		fine = append(fine, m.Columns[i])
+		m.Columns = slices.Delete(m.Columns, i, i+1)
+		for k := range m.Rows {
+			m.Rows[k].Cells = slices.Delete(slices.Clone(m.Rows[k].Cells), i, i+1)
+		}
+	}
+	return m, fine
+}
+
+// maxLead is how wide the names of rows may get before columns give way to them.
+const maxLead = 28
+
+func (s *Screen) pre(p Pre, indent int) {
+	lead := strings.Repeat(" ", indent)
+	for _, l := range p.Lines {
+		var b strings.Builder
+		for _, x := range l {
+			b.WriteString(s.paint(x.Tone, x.Text))
+		}
+		s.raw(lead + b.String())
+	}
+}
+
+// bar draws a strip from the first byte to the last.
+func (s *Screen) bar(b Bar) {
+	if len(b.Pieces) == 0 {
+		return
+	}
+	cells := 80
+	if s.Width > 0 {
+		cells = max(20, min(120, s.Width-b.Indent-2))
+	}
+	strip := make([]Span, 0, cells)
+	for i := range int64(cells) {
+		n := int64(cells)
+		strip = append(strip, b.at(b.Size*i/n, max(b.Size*i/n+1, b.Size*(i+1)/n)))
+	}
+	var out strings.Builder
+	for i := 0; i < len(strip); {
+		j := i
+		for j < len(strip) && strip[j] == strip[i] {
+			j++
+		}
+		out.WriteString(s.paint(strip[i].Tone, strings.Repeat(strip[i].Text, j-i)))
+		i = j
+	}
+	s.raw(strings.Repeat(" ", b.Indent) + "[" + out.String() + "]")
+	if b.Legend != "" {
+		s.text(strings.Repeat(" ", b.Indent), b.Indent, Faint, b.Legend)
+	}
+}
+
+// at is what is shown of a stretch.
+func (b Bar) at(from, to int64) Span {
+	best := Span{Text: " "}
+	rank := len(b.Order) + 1
+	for _, p := range b.Pieces {
+		if p.From >= to || p.To <= from {
+			continue
+		}
+		if r := strings.Index(b.Order, p.Letter); r < rank {
+			best, rank = Span{p.Letter, p.Tone}, r
+		}
+	}
+	return best
+}
