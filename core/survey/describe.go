@@ -96,7 +96,7 @@ func (s *Survey) choose(rulebooks []*rulebook.Rulebook) {
 	case len(all) > 1:
 		s.Notes = append(s.Notes, fmt.Sprintf("no file pattern of a rulebook reads the name %s, and the manifest inside suits %d entries, so none is used", s.Name, len(all)))
 	case len(rulebooks) > 0:
-		s.Notes = append(s.Notes, fmt.Sprintf("no entry under packages of a rulebook describes %s", s.Name))
+		s.Notes = append(s.Notes, "no rulebook of the kit describes it (packages:)")
 	}
 }
 

@@ -138,7 +138,7 @@ func TestNameAndEntry(t *testing.T) {
 
 	s = survey(t, withRules(t), file{"other.zip", zipOf(file{"a.img", "main"})})
 	assert.Nil(t, s.Entry)
-	assert.Contains(t, strings.Join(s.Notes, " "), "no entry")
+	assert.Contains(t, strings.Join(s.Notes, " "), "no rulebook of the kit describes it")
 
 	s = survey(t, withRules(t), file{"qm-8.4.zip", zipOf(file{"a.img", "main"})})
 	assert.Contains(t, problems(s), "expects a manifest")

@@ -150,7 +150,7 @@ func TestPathIsDrawn(t *testing.T) {
 func TestNotesOfAPackage(t *testing.T) {
 	t.Parallel()
 	dir := program.WriteKit(t)
-	r := program.Call(t, dir, "notes", "packages/qm-core-6.4.1.zip", "-about", "FLAP")
+	r := program.Call(t, dir, "notes", "packages/qm-core-6.4.1.zip", "-about", "FLAP", "-all")
 	require.Equal(t, 0, r.Status, r.Errout)
 	for _, want := range []string{"line 5  The boot loader must be 2.0.0 or later.", "the rulebook says so, too: needs boot >=2.0.0 (rulebooks/quillmere-core.yaml:", "- {storage_free: 64MiB}", "Uplinks no longer flap"} {
 		assert.Contains(t, r.Out, want)

@@ -35,7 +35,7 @@ func AnswersPage(all []Answer, e Evidence, brief bool) *page.Page {
 		p.Blocks = summary(all, true)
 		p.Document = true
 	default:
-		p.Name = count2(len(all), "device")
+		p.Name = count(len(all), "device")
 		p.Blocks = append(summary(all, false), page.Gap{}, page.Fold{Line: "-why shows each of them in full", Title: "Each of them", Flag: page.Why, Wide: len(all) <= wideDevices, Inside: func() []page.Block {
 			var out []page.Block
 			for i, a := range all {
@@ -70,7 +70,7 @@ const maxRanked = 28
 
 // summary lists each device with its best package.
 func summary(all []Answer, every bool) []page.Block {
-	count := map[fit.Outcome]int{}
+	of := map[fit.Outcome]int{}
 	t := page.Table{Columns: []page.Column{{Title: "device"}, {Title: "verdict"}, {Title: "best package", Fitting: page.CutFront}, {Title: "because", Fitting: page.Cut}}, Most: maxRanked, Flag: page.Why, Noun: "rows"}
 	if every {
 		t.Most = 0
@@ -78,7 +78,7 @@ func summary(all []Answer, every bool) []page.Block {
 	word := fit.Fits
 	for _, a := range all {
 		v := a.Verdicts[0]
-		count[v.Verdict]++
+		of[v.Verdict]++
 		word = fit.Worse(word, v.Verdict)
 		t.Rows = append(t.Rows, []page.Span{{Text: a.Device.Name.Text}, {Text: strings.ToUpper(string(v.Verdict)), Tone: toneOf(v.Verdict)}, {Text: v.Package}, {Text: reasonOf(v)}})
 	}
@@ -86,7 +86,7 @@ func summary(all []Answer, every bool) []page.Block {
 		t.Rows = alike(t.Rows)
 	}
 	return []page.Block{page.Title{Word: strings.ToUpper(string(word)), Tone: toneOf(word),
-		Text: fmt.Sprintf("%s: %d fit, %d do not, %d are not settled", count2(len(all), "device"), count[fit.Fits], count[fit.Misfit], count[fit.Unsettled])}, t}
+		Text: fmt.Sprintf("%s: %d fit, %d do not, %d are not settled", count(len(all), "device"), of[fit.Fits], of[fit.Misfit], of[fit.Unsettled])}, t}
 }
 
 // alike joins rows that differ in the device only, where there are more than a screen takes.
@@ -140,21 +140,6 @@ func (a Answer) named() string {
 		return a.Device.File
 	}
 	return a.Device.Name.Text
-}
-
-func count2(n int, noun string) string {
-	if n == 1 {
-		return "1 " + noun
-	}
-	return fmt.Sprintf("%d %ss", n, noun)
-}
-
-// decided names what a verdict rests on: the checks that decide it.
-func decided(v *fit.Verdict) string {
-	if v.Verdict == fit.Fits {
-		return "all checks"
-	}
-	return strings.Join(v.Deciding(), ", ")
 }
 
 // ranking lists the packages, the best first.

@@ -117,6 +117,9 @@ func (e Evidence) verdict(v *fit.Verdict, instead *fit.Verdict) []page.Block {
 	if proof := weakestProof(v); proof != "" {
 		last += "; " + proof
 	}
+	if fits == 0 {
+		last = "no check fits"
+	}
 	return append(out, page.Gap{}, page.Fold{Line: last + "; -why shows every source", Title: "What else was checked", Flag: page.Why, Inside: func() []page.Block {
 		return e.inFull(v, rest, last, maps.Clone(shown)) // each writer makes it anew
 	}})

@@ -2,6 +2,7 @@ package present
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"fitcheck/core/notes"
@@ -19,7 +20,7 @@ type Notes struct {
 // NotesPage tells statements by kind, what matters first; then what the notes say that the
 // rulebook does not.
 func NotesPage(docs []Notes, about string) *page.Page {
-	p := &page.Page{Name: "Notes"}
+	p := &page.Page{Name: "Notes", Roomy: page.All}
 	for i, d := range docs {
 		if i > 0 {
 			p.Add(page.Rule{})
@@ -31,7 +32,10 @@ func NotesPage(docs []Notes, about string) *page.Page {
 }
 
 // statementsShown is how many statements of a kind are told at a glance.
-const statementsShown = 5
+const (
+	statementsShown = 5
+	fewShown        = 2 // of each kind, where there are many
+)
 
 func (d Notes) blocks(about string) []page.Block {
 	if d.Fault != "" {
@@ -43,7 +47,7 @@ func (d Notes) blocks(about string) []page.Block {
 			unsaid++
 		}
 	}
-	t := page.Title{Word: "NOTES", Tone: page.Info, Text: fmt.Sprintf("%s: %s that bear on the install", d.File, count2(len(d.Statements), "statement"))}
+	t := page.Title{Word: "NOTES", Tone: page.Info, Text: fmt.Sprintf("%s: %s that bear on the install", d.File, count(len(d.Statements), "statement"))}
 	if len(d.Statements) == 1 {
 		t.Text = d.File + ": 1 statement that bears on the install"
 	}
@@ -59,23 +63,7 @@ func (d Notes) blocks(about string) []page.Block {
 	if unsaid > 0 {
 		say(page.Doubt, fmt.Sprintf("%s said here and not in the rulebook", was(unsaid, "thing")))
 	}
-	out := []page.Block{t}
-	for _, kind := range notes.Kinds {
-		l := page.List{Most: statementsShown, Flag: page.All}
-		for _, st := range d.Statements {
-			if st.Kind == kind {
-				l.Items = append(l.Items, statement(st))
-			}
-		}
-		if len(l.Items) == 0 {
-			continue
-		}
-		title := strings.ToUpper(string(kind[:1])) + string(kind[1:])
-		if kind == notes.About {
-			title = "Asked for: " + about
-		}
-		out = append(out, page.Head{Text: title}, l)
-	}
+	out := []page.Block{t, page.Fold{Flag: page.All, Wide: true, Closed: d.atAGlance(about), Inside: func() []page.Block { return d.byKind(about) }}}
 	if unsaid > 0 {
 		l := page.List{Most: statementsShown, Flag: page.All}
 		for _, st := range d.Statements {
@@ -91,6 +79,75 @@ func (d Notes) blocks(about string) []page.Block {
 		out = append(out, page.Head{Text: "Said here, and not in the rulebook"}, l)
 	}
 	return out
+}
+
+// atAGlance is a line a statement, some of each kind.
+func (d Notes) atAGlance(about string) []page.Block {
+	var l page.List
+	left := 0
+	for _, kind := range d.kinds() {
+		n := 0
+		for _, st := range d.Statements {
+			if st.Kind != kind {
+				continue
+			}
+			if n++; n > fewShown && len(d.Statements) > 2*statementsShown {
+				left++
+				continue
+			}
+			it := statement(st)
+			name := ""
+			if n == 1 {
+				name = kindTitle(kind, about)
+			}
+			it.Marks = append([]page.Span{{Text: name, Tone: page.Strong}}, it.Marks...)
+			if st.Rule == nil || st.Rule.Same { // only where they differ it is told at once
+				it.Under = nil
+			}
+			l.Items = append(l.Items, it)
+		}
+	}
+	l.Most, l.Flag = len(notes.Kinds)*fewShown, page.All
+	out := []page.Block{page.Gap{}, l}
+	more := "-all shows what the rulebook says of each"
+	if left > 0 {
+		more = fmt.Sprintf("and %d more; %s", left, more)
+	}
+	out = append(out, page.Line{Text: more, Tone: page.Faint})
+	return out
+}
+
+// byKind is all statements, each with what the rulebook says of it.
+func (d Notes) byKind(about string) []page.Block {
+	var out []page.Block
+	for _, kind := range d.kinds() {
+		var l page.List
+		for _, st := range d.Statements {
+			if st.Kind == kind {
+				l.Items = append(l.Items, statement(st))
+			}
+		}
+		out = append(out, page.Head{Text: kindTitle(kind, about)}, l)
+	}
+	return out
+}
+
+// kinds are those of which something is said: what was asked for, then what matters most.
+func (d Notes) kinds() []notes.Kind {
+	var out []notes.Kind
+	for _, kind := range append([]notes.Kind{notes.About}, notes.Kinds...) {
+		if !slices.Contains(out, kind) && slices.ContainsFunc(d.Statements, func(st notes.Statement) bool { return st.Kind == kind }) {
+			out = append(out, kind)
+		}
+	}
+	return out
+}
+
+func kindTitle(kind notes.Kind, about string) string {
+	if kind == notes.About {
+		return "Asked for: " + about
+	}
+	return upper(string(kind))
 }
 
 func was(n int, noun string) string {

@@ -3,6 +3,7 @@ package present
 import (
 	"fmt"
 	"path"
+	"slices"
 	"strings"
 
 	"fitcheck/core/digest"
@@ -39,37 +40,26 @@ func RefusedPage(all []Refused, what string, next ...string) *page.Page {
 	}
 	p := &page.Page{Name: "Refused"}
 	p.Add(page.Title{Word: strings.ToUpper(string(worst)), Tone: toneOf(worst), Text: "nothing is " + what})
-	of, first := "", 0
-	for i, r := range all {
-		if r.Device != of {
-			if i > first {
-				p.Add(page.Head{Text: whyFor(of)}, refusals(all[first:i]))
-			}
-			of, first = r.Device, i
-		}
-	}
-	if len(all) > first {
-		p.Add(page.Head{Text: whyFor(of)}, refusals(all[first:]))
+	if len(all) > 0 {
+		p.Add(page.Head{Text: "Why"}, refusals(all))
 	}
 	p.Add(whatNext(next)...)
 	return p
 }
 
-func whyFor(device string) string {
-	if device == "" {
-		return "Why"
-	}
-	return "Why, for " + device
-}
-
 // reasonsShown is how many reasons of a refusal are told at a glance.
-const reasonsShown = 8
+const reasonsShown = 16
 
 func refusals(all []Refused) page.List {
+	several := slices.ContainsFunc(all, func(r Refused) bool { return r.Device != all[0].Device })
 	l := page.List{Most: reasonsShown, Flag: page.Why}
 	for _, r := range all {
 		for _, t := range r.Because {
-			l.Items = append(l.Items, page.Item{Marks: []page.Span{{Text: string(r.Outcome), Tone: toneOf(r.Outcome)}}, Text: t})
+			it := page.Item{Marks: []page.Span{{Text: string(r.Outcome), Tone: toneOf(r.Outcome)}}, Text: t}
+			if several {
+				it.Marks = append(it.Marks, page.Span{Text: r.Device, Tone: page.Strong})
+			}
+			l.Items = append(l.Items, it)
 		}
 	}
 	return l
@@ -81,14 +71,21 @@ const stagedShown = 20
 // StagePage tells what lies where.
 func StagePage(d Stage) *page.Page {
 	if len(d.Refused) > 0 {
-		return RefusedPage(d.Refused, "staged", "see it in full: "+d.ask("match"), "see the way: "+d.ask("path"), "what is only unsettled is staged with -even-if unsettled, where you answer for it")
+		next := []string{"see it in full: " + d.ask("match"), "see the way: " + d.ask("path")}
+		if !slices.ContainsFunc(d.Refused, func(r Refused) bool { return r.Outcome == fit.Misfit }) {
+			next = append(next, "what is only unsettled is staged with -even-if unsettled, where you answer for it")
+		}
+		if len(d.Packages) == 0 {
+			next = next[1:]
+		}
+		return RefusedPage(d.Refused, "staged", next...)
 	}
 	p := &page.Page{Name: "Staged files"}
 	if len(d.Files) == 0 {
 		p.Add(page.Title{Word: "STAGED", Tone: page.Good, Text: "nothing needs to be: the devices run it already"})
 		return p
 	}
-	t := page.Title{Word: "STAGED", Tone: page.Good, Text: fmt.Sprintf("%s in %s", count2(len(d.Files), "file"), d.Into)}
+	t := page.Title{Word: "STAGED", Tone: page.Good, Text: fmt.Sprintf("%s in %s", count(len(d.Files), "file"), d.Into)}
 	if len(d.Done.Written) == 0 {
 		t.Text += ", all there already, as they should be"
 	} else if d.Done.There > 0 {
@@ -127,7 +124,10 @@ func StagePage(d Stage) *page.Page {
 func (d Stage) ask(command string) string {
 	out := "fitcheck " + command
 	if len(d.Targets) != 1 {
-		return out + " -device " + shell.Quote(d.Asked)
+		for _, t := range d.Targets {
+			out += " -device " + shell.Quote(t.Name)
+		}
+		return out
 	}
 	out += " -device " + shell.Quote(d.Targets[0].Name)
 	switch {
@@ -143,6 +143,7 @@ func (d Stage) ask(command string) string {
 		for _, a := range d.Targets[0].Result.Plans {
 			return out + " " + a.Asked()
 		}
+		return out + " -to latest"
 	}
 	return out
 }

@@ -26,7 +26,7 @@ func SurveyPage(v *survey.Survey) *page.Page {
 // surveyTitle is the verdict, and what the rulebook, the name and signatures say.
 func surveyTitle(v *survey.Survey) page.Title {
 	problems, _ := split(v.Problems)
-	t := page.Title{Text: fmt.Sprintf("%s  %s, %s", v.Name, count(len(v.Items), "item"), Bytes(v.Size))}
+	t := page.Title{Flag: page.All, Text: fmt.Sprintf("%s  %s, %s", v.Name, count(len(v.Items), "item"), Bytes(v.Size))}
 	if v.Folder {
 		t.Text = fmt.Sprintf("%s  a folder of %s, %s", v.Name, count(len(v.Items), "item"), Bytes(v.Size))
 	}
@@ -92,6 +92,8 @@ const (
 	surveyExamples = 3
 	// shownRegions is how many regions a map may have that is shown at a glance.
 	shownRegions = 16
+	// folderShown is how much of the name of a folder is shown above what lies in it.
+	folderShown = 22
 )
 
 // surveyAtAGlance is a table of the items that matter, a row for each file system, and the
@@ -104,16 +106,30 @@ func surveyAtAGlance(v *survey.Survey) []page.Block {
 		}
 	}
 	slices.SortStableFunc(order, func(a, b int) int { return itemWeight(v.Items[a]) - itemWeight(v.Items[b]) })
+	alike := manyAlike(v, order)
+	order = slices.DeleteFunc(order, func(i int) bool { return alike[v.Items[i]] == 0 })
 	order = order[:min(len(order), surveyRows)]
 	slices.Sort(order)
-	t := page.Table{Columns: []page.Column{{Title: "item", Fitting: page.CutFront}, {Title: "kind"}, {Title: "size", Right: true}, {Title: "for", Fitting: page.Cut}, {Title: "version", Fitting: page.Cut}, {Title: "arch"}, {Title: "whole", Fitting: page.Cut}}}
+	t := page.Table{Columns: []page.Column{{Title: "item", Fitting: page.CutFront}, {Title: "kind"}, {Title: "size", Right: true}, {Title: "for", Fitting: page.Cut}, {Title: "version", Fitting: page.Cut}, {Title: "arch"}, {Title: "whole by", Fitting: page.Cut}}}
 	systems := page.List{Most: surveyNotes + 4, Flag: page.All}
+	folder := commonFolder(v, order)
 	var maps []page.Block
 	shown := map[*survey.Item]bool{}
 	for _, i := range order {
 		it := v.Items[i]
 		shown[it] = true
-		name := page.Span{Text: strings.TrimPrefix(within(v.Name, it.Address), "::")}
+		if it == v.Root() && it.Container != archive.None && len(it.Map) == 0 && len(order) > 1 { // the title is about it
+			continue
+		}
+		name := page.Span{Text: strings.TrimPrefix(strings.TrimPrefix(within(v.Name, it.Address), "::"), folder)}
+		size := Bytes(it.Size)
+		if n := alike[it]; n > 1 { // one row for all of them
+			folder := name.Text[:strings.LastIndexAny(name.Text, "/:")+1]
+			name.Text, size = fmt.Sprintf("%s* (%d of them)", folder, n), ""
+			for _, o := range v.Items {
+				shown[o] = shown[o] || alikeKey(v, o) == alikeKey(v, it)
+			}
+		}
 		problems, _ := split(it.Problems)
 		if len(problems) > 0 {
 			name.Tone = page.Bad
@@ -129,7 +145,7 @@ func surveyAtAGlance(v *survey.Survey) []page.Block {
 				version = "linux " + t
 			}
 		}
-		t.Rows = append(t.Rows, []page.Span{name, {Text: kind}, {Text: Bytes(it.Size)}, {Text: meant}, {Text: version}, {Text: saidOf(it, fact.Arch)}, whole(it)})
+		t.Rows = append(t.Rows, []page.Span{name, {Text: kind}, {Text: size}, {Text: meant}, {Text: version}, {Text: saidOf(it, fact.Arch)}, whole(it)})
 		if c := it.Contents; c != nil {
 			text := contentsText(c)
 			if facts := factsText(c.Facts); facts != "" {
@@ -142,6 +158,12 @@ func surveyAtAGlance(v *survey.Survey) []page.Block {
 		}
 	}
 	var out []page.Block
+	if folder != "" {
+		t.Columns[0].Title = "in " + folder
+		if r := []rune(folder); len(r) > folderShown {
+			t.Columns[0].Title = "in …" + string(r[len(r)-folderShown:])
+		}
+	}
 	if len(t.Rows) > 0 {
 		// A column of which nothing is said is not worth its width.
 		for i := len(t.Columns) - 1; i > 0; i-- {
@@ -168,12 +190,76 @@ func surveyAtAGlance(v *survey.Survey) []page.Block {
 	return append(out, byKind("Worth knowing", page.Info, v.Name, notes, surveyNotes)...)
 }
 
+// alikeFrom is from how many items on those of one folder and kind that say nothing more share
+// a row.
+const alikeFrom = 5
+
+// manyAlike counts, for the first of items that share a row, how many they are; 1 for one that
+// stands alone, none for those that stand in the row of another.
+func manyAlike(v *survey.Survey, order []int) map[*survey.Item]int {
+	count := map[string]int{}
+	for _, i := range order {
+		count[alikeKey(v, v.Items[i])]++
+	}
+	out := map[*survey.Item]int{}
+	seen := map[string]bool{}
+	for _, i := range order {
+		it := v.Items[i]
+		k := alikeKey(v, it)
+		switch {
+		case k == "" || count[k] < alikeFrom:
+			out[it] = 1
+		case !seen[k]:
+			seen[k] = true
+			out[it] = count[k]
+		}
+	}
+	return out
+}
+
+// alikeKey is what items have in common that share a row; "" for one that says something of
+// itself.
+func alikeKey(v *survey.Survey, it *survey.Item) string {
+	problems, _ := split(it.Problems)
+	if it == v.Root() || len(problems) > 0 || it.Role != "" || it.Component() != "" || it.Contents != nil || len(it.Map) > 0 || itemWeight(it) == 9 {
+		return ""
+	}
+	for _, n := range []fact.Name{fact.Model, fact.Revision, fact.Version} {
+		if saidOf(it, n) != "" {
+			return ""
+		}
+	}
+	return it.Kind + " " + whole(it).Text + " " + it.Address[:strings.LastIndexAny(it.Address, "/:")+1]
+}
+
+// commonFolder is the folder that all of some items but the package lie in, with its slash; ""
+// for none.
+func commonFolder(v *survey.Survey, order []int) string {
+	common, first := "", true
+	for _, i := range order {
+		it := v.Items[i]
+		if it == v.Root() {
+			continue
+		}
+		name := strings.TrimPrefix(within(v.Name, it.Address), "::")
+		folder := name[:strings.LastIndexAny(name, "/:")+1]
+		if first {
+			common, first = folder, false
+			continue
+		}
+		for !strings.HasPrefix(name, common) {
+			common = common[:strings.LastIndexAny(strings.TrimRight(common, "/:"), "/:")+1]
+		}
+	}
+	return common
+}
+
 // restOf counts the items that are not shown, by their kind.
 func restOf(v *survey.Survey, shown map[*survey.Item]bool) string {
 	rest := map[string]int{}
 	n := 0
 	for _, it := range v.Items {
-		if !shown[it] {
+		if !shown[it] && it != v.Root() {
 			rest[it.Kind]++
 			n++
 		}
@@ -236,7 +322,7 @@ func whole(it *survey.Item) page.Span {
 	if len(by) == 0 {
 		return page.Span{}
 	}
-	return page.Span{Text: "by " + strings.Join(by, ", "), Tone: page.Good}
+	return page.Span{Text: strings.Join(by, ", "), Tone: page.Good}
 }
 
 // byKind tells problems by their kind: how many, the first of them, what to do.
@@ -347,9 +433,9 @@ func eachProblem(title string, tone page.Tone, pkg string, all []archive.Problem
 
 // item is an item with its details. opened says that its parts stand below it.
 func item(v *survey.Survey, it *survey.Item, opened bool) []page.Block {
-	mark := page.Span{Text: "  "}
+	mark := page.Span{Text: " "}
 	if p, _ := split(it.Problems); len(p) > 0 {
-		mark = page.Span{Text: "! ", Tone: page.Bad}
+		mark = page.Span{Text: "!", Tone: page.Bad}
 	}
 	what := it.Kind
 	if it.Role != "" {

@@ -74,6 +74,8 @@ type Title struct {
 	Tone  Tone
 	Text  string
 	About []Item
+	// Flag shows all of About where it is long; "" for Why.
+	Flag string
 }
 
 // Head begins a part of a page.

@@ -49,11 +49,9 @@ func bindCommands(t string) string {
 	return b.String()
 }
 
-// paste completes the commands that a text offers, so that they work as they are
-// printed: where the kit was named by a flag, they name it, too.
-func (s *Screen) paste(t string) string { return Paste(t, s.Kit) }
-
-// Paste is the same for a text that goes elsewhere. kit is "" where nobody named one.
+// Paste completes the commands that a text offers, so that they work as they are
+// printed: where the kit was named by a flag, they name it, too. kit is "" where nobody
+// named one.
 func Paste(t, kit string) string {
 	if kit == "" {
 		return t

@@ -2,6 +2,7 @@ package page
 
 import (
 	"bytes"
+	"cmp"
 	"fmt"
 	"io"
 	"slices"
@@ -23,7 +24,7 @@ type Screen struct {
 	Kit string
 
 	lines int // written so far
-	tight int // how much more than asked for is folded, to fit a screen
+	tight tightness
 }
 
 // screenLines is how many lines of a page are seen at once: 40, less the call and the prompt.
@@ -68,7 +69,7 @@ func (s *Screen) Show(p *Page) {
 	if lines == 0 {
 		lines = screenLines
 	}
-	try := func(tight int, open []string) bool {
+	try := func(tight tightness, open []string) bool {
 		var b bytes.Buffer
 		part := *s
 		part.Out, part.lines, part.tight, part.Open = &limited{b: &b, lines: lines}, 0, tight, open
@@ -107,18 +108,6 @@ func (s *Screen) Show(p *Page) {
 	}
 }
 
-// tightest is how often what a page shows at most may be lowered.
-const tightest = 6
-
-// most is what may be shown of as many; by is what a turn of folding leaves out, and least what
-// stays.
-func (s *Screen) most(n, by, least int) int {
-	if n == 0 || s.tight == 0 {
-		return n
-	}
-	return max(min(n, least), n-by*s.tight)
-}
-
 // limited keeps what is written until there are more lines than asked for.
 type limited struct {
 	b     *bytes.Buffer
@@ -150,11 +139,11 @@ func (s *Screen) within(all []Block, last Block) {
 				continue
 			}
 		}
-		switch b.(type) {
+		switch b := b.(type) {
 		case Picture:
 			continue
 		case Bar:
-			if b.(Bar).Picture {
+			if b.Picture {
 				continue
 			}
 		case Title, Head, Table, Matrix:
@@ -223,13 +212,16 @@ func folded(t Tone) Tone {
 	return t
 }
 
+// maxAbout is how many lines stand below a title at a glance.
+const maxAbout = 12
+
 func (s *Screen) title(t Title) {
 	lead, indent := "", 0
 	if t.Word != "" {
 		lead, indent = s.paint(word(t.Tone), t.Word)+"  ", width(Safe(t.Word))+2
 	}
 	s.text(lead, indent, Strong, t.Text)
-	s.list(List{Items: t.About}, indent)
+	s.list(List{Items: t.About, Most: maxAbout, Flag: cmp.Or(t.Flag, Why)}, indent)
 }
 
 func (s *Screen) paint(t Tone, what string) string {
@@ -271,10 +263,7 @@ func (s *Screen) wrap(t string, indent int) []string {
 // columns.
 func (s *Screen) list(l List, indent int) {
 	items := l.Items
-	full, most := l.Full, s.most(l.Most, 1, 2)
-	if full > 0 && s.tight > 0 { // what is told in full gives way last
-		full = max(1, full-(s.tight-1))
-	}
+	full, most := s.tight.full(l.Full), s.tight.most(l.Most, 1, 2)
 	if l.Flag != "" && s.open(l.Flag) {
 		full, most = 0, 0
 	}
@@ -301,10 +290,11 @@ func (s *Screen) list(l List, indent int) {
 		}
 	}
 	for i, it := range items {
-		if l.Deep != "" && !s.open(l.Deep) {
-			it.Under = nil
+		short := full > 0 && i >= full
+		if l.Deep != "" && !s.open(l.Deep) || s.tight.bare() || short {
+			it.Under, it.Inside = nil, nil
 		}
-		s.item(it, indent, widths, full > 0 && i >= full)
+		s.item(it, indent, widths, short)
 	}
 	if n := len(l.Items) - len(items); n > 0 {
 		t := fmt.Sprintf("and %d more", n)
@@ -334,11 +324,11 @@ func (s *Screen) item(it Item, indent int, widths []int, short bool) {
 			under = at
 		}
 	}
-	if short || s.tight > 3 && it.Tone != Code && len(it.Under) == 0 {
+	if most := s.tight.lines(it, short); most > 0 {
 		lines := s.wrap(Safe(Paste(it.Text, s.Kit)), at)
-		if most := 2 - s.tight/3; len(lines) > most {
-			lines = lines[:max(1, most)]
-			lines[len(lines)-1] += " …"
+		if len(lines) > most {
+			lines = s.wrap(Safe(Paste(it.Text, s.Kit)), at+2)[:most]
+			lines[most-1] += " …"
 		}
 		for i, l := range lines {
 			if i > 0 {
@@ -346,9 +336,7 @@ func (s *Screen) item(it Item, indent int, widths []int, short bool) {
 			}
 			s.raw(lead + s.paint(it.Tone, l))
 		}
-		return
-	}
-	if it.Text != "" || len(it.Marks) > 0 {
+	} else if it.Text != "" || len(it.Marks) > 0 {
 		s.text(lead, at, it.Tone, it.Text)
 	}
 	if len(it.Under) > 0 {
@@ -375,9 +363,10 @@ func (s *Screen) item(it Item, indent int, widths []int, short bool) {
 const gap = 2
 
 func (s *Screen) table(t Table) {
+	t, left := t.within(s.Width)
 	rows := t.Rows
 	open := t.Flag != "" && s.open(t.Flag)
-	if most := s.most(t.Most, 4, 6); most > 0 && len(rows) > most+1 && !open {
+	if most := s.tight.most(t.Most, 4, 6); most > 0 && len(rows) > most+1 && !open {
 		rows = rows[:most]
 	}
 	widths := s.columns(t, rows)
@@ -404,8 +393,11 @@ func (s *Screen) table(t Table) {
 		line := table.Row{}
 		for i, c := range r {
 			fitting := t.Columns[i].Fitting
-			if open && fitting == Cut {
+			switch {
+			case open && fitting == Cut:
 				fitting = Wrap
+			case s.tight.flat() && fitting == Wrap:
+				fitting = Cut
 			}
 			line = append(line, s.cell(c, fitting, widths[i]))
 		}
@@ -414,6 +406,13 @@ func (s *Screen) table(t Table) {
 	w.SetColumnConfigs(columns)
 	for line := range strings.SplitSeq(w.Render(), "\n") {
 		s.raw(line)
+	}
+	if len(left) > 0 {
+		tail := ""
+		if t.Flag != "" {
+			tail = "; " + t.Flag + " tells of them"
+		}
+		s.text("", 0, Faint, "no room for the columns "+strings.Join(left, ", ")+tail)
 	}
 	if n := len(t.Rows) - len(rows); n > 0 {
 		noun := "more"
@@ -428,9 +427,43 @@ func (s *Screen) table(t Table) {
 	}
 }
 
+// least is how far a column is shortened.
+const least = 6
+
+// within leaves out the columns on the right for which there is no room even when all are
+// shortened, and names them.
+func (t Table) within(room int) (_ Table, left []string) {
+	total, n := -gap, 0
+	for i, c := range t.Columns {
+		w := width(Safe(c.Title))
+		for _, r := range t.Rows {
+			if i < len(r) {
+				w = max(w, width(Safe(r[i].Text)))
+			}
+		}
+		if c.Fitting != Keep {
+			w = min(w, max(least, width(Safe(c.Title))))
+		}
+		if total += w + gap; total > room && room > 0 && n > 0 {
+			left = append(left, Safe(c.Title))
+			continue
+		}
+		n++
+	}
+	if len(left) == 0 {
+		return t, nil
+	}
+	t.Columns = t.Columns[:n]
+	rows := make([][]Span, len(t.Rows))
+	for i, r := range t.Rows {
+		rows[i] = r[:min(n, len(r))]
+	}
+	t.Rows = rows
+	return t, left
+}
+
 // columns shares the width: those that may be shortened give way, the widest first.
 func (s *Screen) columns(t Table, rows [][]Span) []int {
-	const least = 6
 	widths := make([]int, len(t.Columns))
 	total := -gap
 	for i, c := range t.Columns {
@@ -483,9 +516,9 @@ func (s *Screen) matrix(m Matrix) {
 	if len(m.Rows) == 0 {
 		return
 	}
-	m, fine := m.within(s.Width)
+	m, fine, left := m.within(s.Width)
 	rows := m.Rows
-	most := s.most(m.Most, 2, 3)
+	most := s.tight.most(m.Most, 2, 3)
 	if most > 0 && len(rows) > most && !s.open(m.Flag) {
 		rows = slices.DeleteFunc(slices.Clone(rows), func(r MatrixRow) bool { return !r.open() })
 		rows = rows[:min(len(rows), most)]
@@ -513,6 +546,9 @@ func (s *Screen) matrix(m Matrix) {
 	if len(fine) > 0 {
 		s.text("", 0, Faint, "ok wherever they apply: "+strings.Join(fine, ", "))
 	}
+	if len(left) > 0 {
+		s.text("", 0, Doubt, "no room for the columns "+strings.Join(left, ", ")+", in which not all is ok")
+	}
 	if n := len(m.Rows) - len(rows); n > 0 {
 		verb := "rows, all ok"
 		if len(rows) == most {
@@ -527,9 +563,9 @@ func (s *Screen) matrix(m Matrix) {
 
 func (r MatrixRow) open() bool { return slices.Contains(r.Cells, No) || slices.Contains(r.Cells, Open) }
 
-// within leaves out columns in which nothing is wrong, as many as it takes to keep to a width,
-// and names them.
-func (m Matrix) within(room int) (_ Matrix, fine []string) {
+// within leaves out columns, as many as it takes to keep to a width: first those in which
+// nothing is wrong, then those on the right. It names both.
+func (m Matrix) within(room int) (_ Matrix, fine, left []string) {
 	lead := 0
 	for i, l := range m.Lead {
 		w := width(l)
@@ -552,16 +588,21 @@ func (m Matrix) within(room int) (_ Matrix, fine []string) {
 			at := slices.Index(m.Columns, c)
 			return !slices.ContainsFunc(m.Rows, func(r MatrixRow) bool { return r.Cells[at] == No || r.Cells[at] == Open })
 		})
-		if i < 0 {
-			break
+		switch {
+		case i >= 0:
+			fine = append(fine, m.Columns[i])
+		case len(m.Columns) > 1:
+			i = len(m.Columns) - 1
+			left = slices.Insert(left, 0, m.Columns[i])
+		default:
+			return m, fine, left
 		}
-		fine = append(fine, m.Columns[i])
 		m.Columns = slices.Delete(m.Columns, i, i+1)
 		for k := range m.Rows {
 			m.Rows[k].Cells = slices.Delete(slices.Clone(m.Rows[k].Cells), i, i+1)
 		}
 	}
-	return m, fine
+	return m, fine, left
 }
 
 // maxLead is how wide the names of rows may get before columns give way to them.

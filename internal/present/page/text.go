@@ -44,7 +44,7 @@ func wrap(t string, room int) []string {
 	for word := range strings.SplitSeq(bindCommands(t), " ") {
 		word = strings.ReplaceAll(word, bound, " ")
 		switch {
-		case text.StringWidth(word) > room:
+		case width(word) > room:
 			if current != "" {
 				lines = append(lines, current)
 			}
@@ -52,7 +52,7 @@ func wrap(t string, room int) []string {
 			current = ""
 		case current == "":
 			current = word
-		case text.StringWidth(current)+1+text.StringWidth(word) <= room:
+		case width(current)+1+width(word) <= room:
 			current += " " + word
 		default:
 			lines = append(lines, current)
@@ -65,10 +65,15 @@ func wrap(t string, room int) []string {
 	return append(lines, current)
 }
 
-// pad fills a text up to a number of columns.
-func pad(t string, n int) string { return text.Pad(t, n, ' ') }
-
-func width(t string) int { return text.StringWidth(t) }
+// width is how many columns a text takes.
+func width(t string) int {
+	for i := range len(t) {
+		if t[i] >= 0x7f || t[i] < 0x20 {
+			return text.StringWidth(t)
+		}
+	}
+	return len(t) // nearly all of it is plain, and telling letters that are drawn as one takes long
+}
 
 // shorten leaves the end of a text out, or its beginning, where it is wider than the room.
 func shorten(t string, room int, front bool) string {
