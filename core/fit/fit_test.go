@@ -289,7 +289,7 @@ func TestMatch(t *testing.T) {
 	good := uimage(arm, kernel, "QM-8T 8.4.2", 900)
 	untitled := uimage(arm, kernel, "system", 900)
 	scenes := []scene{
-		{name: "clean fit", want: Fits, check: "revision/main", because: "the manifest names it", afterward: func(t *testing.T, v *Verdict) {
+		{name: "clean fit", want: Fits, check: "revision/main", because: "the image is for A1, A2 (manifest)", afterward: func(t *testing.T, v *Verdict) {
 			got := v.Members[0].Chosen[0]
 			require.Len(t, got.Coverage, 2, "header and payload")
 			assert.Equal(t, "checksum", v.Weakest.By.String())
@@ -314,9 +314,9 @@ func TestMatch(t *testing.T) {
 		// digest
 		{name: "digest holds", files: map[string]string{"SUMS": sums("a.img", string(good))}, want: Fits, check: "digest/main", because: "is the published one"},
 		{name: "digest differs", files: map[string]string{"SUMS": sums("a.img", "other")}, want: Misfit, check: "digest/main", because: "is not the one"},
-		{name: "list leaves the image out", files: map[string]string{"SUMS": sums("m.txt", "[QM-8T]\nmain a.img 8.4.2 revs=A1,A2\n")}, want: Unsettled, check: "digest/main", because: "does not speak of"},
+		{name: "list leaves the image out", files: map[string]string{"SUMS": sums("m.txt", "[QM-8T]\nmain a.img 8.4.2 revs=A1,A2\n")}, want: Unsettled, check: "digest/main", because: "does not list"},
 		{name: "list expected and absent", rules: []string{"  - title: single", "    checksums: '**/*.sha256'\n  - title: single"}, want: Unsettled, check: "digest/main", because: "there is none"},
-		{name: "published digest of the package differs", expect: "sha256:" + strings.Repeat("0", 64), want: Misfit, check: "digest/main", because: "not the one that -digest gives"},
+		{name: "published digest of the package differs", expect: "sha256:" + strings.Repeat("0", 64), want: Misfit, check: "digest/main", because: "not the one published in -digest"},
 
 		// complete
 		{name: "listed and missing", manifest: "[QM-8T]\nmain a.img 8.4.2 revs=A1,A2\nboot x.boot 3.2.0 revs=A2\n", want: Misfit, check: "complete/boot", because: "not in the package"},
@@ -337,20 +337,20 @@ func TestMatch(t *testing.T) {
 			manifest: "[QM-8T]\nmain a.img 8.4.2 revs=A2\nboot l.boot 3.1.9 revs=A2\n", files: map[string]string{"l.boot": string(uimage(arm, firmware, "loader", 300))}, want: Unsettled, check: "agreement/boot", because: "release 8.4.2 says 3.2.0"},
 
 		// model
-		{name: "other spelling", device: []string{"model: QM-8T", "model: qm8t"}, want: Fits, check: "model/main", because: "names it"},
+		{name: "other spelling", device: []string{"model: QM-8T", "model: qm8t"}, want: Fits, check: "model/main", because: "the image is for QM-8T"},
 		{name: "other model", manifest: "[QM-24T]\nmain a.img 8.4.2 revs=A1,A2\n", files: map[string]string{"a.img": string(uimage(arm, kernel, "QM-24T 8.4.2", 900))}, want: Misfit, check: "model/main", because: "QM-24T"},
-		{name: "model by name only", pkg: "QM8T_8.4.2.img", bare: untitled, want: Unsettled, check: "model/main", because: "names prove nothing"},
+		{name: "model by name only", pkg: "QM8T_8.4.2.img", bare: untitled, want: Unsettled, check: "model/main", because: "a name proves nothing"},
 		{name: "model not known", device: []string{"model: QM-8T\n", ""}, noRules: true, want: Unsettled, check: "model", because: "nothing in the package"},
 		{name: "unprotected header does not outdo the manifest", want: Misfit, files: map[string]string{"a.img": flip(uimage(arm, kernel, "QM-8T 8.4.2", 900), 36)}, check: "intact/main"},
 
 		// revision
-		{name: "other revision", device: []string{"revision: A2", "revision: B1"}, want: Misfit, check: "revision/main", because: "the manifest names A1, A2"},
+		{name: "other revision", device: []string{"revision: A2", "revision: B1"}, want: Misfit, check: "revision/main", because: "the image is for A1, A2 (manifest)"},
 		{name: "range of revisions", manifest: "[QM-8T]\nmain a.img 8.4.2 revs=A1-A2\n", want: Fits, check: "revision/main"},
 		{name: "range that leaves it out", manifest: "[QM-8T]\nmain a.img 8.4.2 revs=A2-B1\n", device: []string{"revision: A2", "revision: A1"}, want: Misfit, check: "revision/main"},
 		{name: "revision not said, revisions differ", manifest: "[QM-8T]\nmain a.img 8.4.2\n", want: Unsettled, check: "revision/main", because: "those of QM-8T differ"},
 		{name: "revision not said, revisions alike", manifest: "[QM-24T]\nmain a.img 8.4.2\n", device: []string{"model: QM-8T", "model: QM-24T", "A2", "A1"}, files: map[string]string{"a.img": string(uimage(arm, kernel, "QM-24T 8.4.2", 900))}, want: Fits, check: "revision/main", because: "share architecture"},
 		{name: "revision of the device not known", device: []string{"revision: A2\n", ""}, want: Unsettled, check: "revision/main", because: "not known"},
-		{name: "revision by board", manifest: "[QM-8T]\nmain a.img 8.4.2 boards=quillmere,qm8t-a\n", want: Fits, check: "revision/main", because: "names the board"},
+		{name: "revision by board", manifest: "[QM-8T]\nmain a.img 8.4.2 boards=quillmere,qm8t-a\n", want: Fits, check: "revision/main", because: "is for the board"},
 		{name: "other revision by board", manifest: "[QM-8T]\nmain a.img 8.4.2 boards=quillmere,qm8t-b\n", want: Misfit, check: "revision/main", because: "QM-8T B1"},
 		{name: "no two records are mixed into one", manifest: "[QM-8T]\nmain a.img 8.4.2 revs=A1\n[QM-24T]\nmain a.img 8.4.2 revs=A2\n", files: map[string]string{"a.img": string(untitled)}, want: Misfit, check: "revision/main"},
 
@@ -359,7 +359,7 @@ func TestMatch(t *testing.T) {
 		{name: "open byte order names nothing", manifest: "[QM-2T]\nmain a.img 8.4.2\n", device: []string{"model: QM-8T\nrevision: A2", "model: QM-2T"}, files: map[string]string{"a.img": string(uimage(mips, kernel, "QM-2T 8.4.2", 900))}, want: Fits, check: "arch/main", because: "a strong source names the hardware itself"},
 		{name: "open byte order excludes others", files: map[string]string{"a.img": string(uimage(mips, kernel, "QM-8T 8.4.2", 900))}, want: Misfit, check: "arch/main"},
 		{name: "device file against rulebook", device: []string{"revision: A2", "revision: A2\narch: arm64"}, want: Unsettled, check: "arch/main", because: "by the device file its arch is arm64; by the rulebook it is arm"},
-		{name: "image against device file and rulebook", device: []string{"revision: A2", "revision: A2\narch: mips"}, files: map[string]string{"a.img": string(uimage(arm64, kernel, "QM-8T 8.4.2", 900))}, want: Misfit, check: "arch/main", because: "the device has arch mips against arm; the header names arm64"},
+		{name: "image against device file and rulebook", device: []string{"revision: A2", "revision: A2\narch: mips"}, files: map[string]string{"a.img": string(uimage(arm64, kernel, "QM-8T 8.4.2", 900))}, want: Misfit, check: "arch/main", because: "the device's architecture is mips against arm; the image is for arm64 (header)"},
 		{name: "spelling of an architecture", device: []string{"revision: A2", "revision: A2\narch: armv7l"}, want: Fits, check: "arch/main"},
 
 		// family, region, platform, feature
@@ -371,7 +371,7 @@ func TestMatch(t *testing.T) {
 		{name: "family crossing not spoken of", manifest: "[QM-8T]\nmain a.img 9.0.0 revs=A2\n", pkg: "qm-9.0.0.zip", files: map[string]string{"a.img": string(uimage(arm, kernel, "QM-8T 9.0.0", 900))},
 			rules:  []string{"families: [tram-l2]\n    revisions:\n      A1: {arch: arm,   boards", "families: [tram-l2, lantern]\n    revisions:\n      A1: {arch: arm,   boards"},
 			device: []string{"revision: A2", "revision: A2\nfamily: tram-l2"}, want: Misfit, check: "path/main", because: "no rule allows the move from family"},
-		{name: "region fits", manifest: "[QM-8T]\nmain a.img 8.4.2 revs=A2 region=EU\n", device: []string{"revision: A2", "revision: A2\nregion: eu"}, want: Fits, check: "region/main", because: "names it"},
+		{name: "region fits", manifest: "[QM-8T]\nmain a.img 8.4.2 revs=A2 region=EU\n", device: []string{"revision: A2", "revision: A2\nregion: eu"}, want: Fits, check: "region/main", because: "the image is for"},
 		{name: "region not known", manifest: "[QM-8T]\nmain a.img 8.4.2 revs=A2 region=EU\n", want: Unsettled, check: "region/main"},
 		{name: "virtual image", manifest: "[QM-8T]\nmain a.img 8.4.2 revs=A2 plat=virtual\n", device: []string{"revision: A2", "revision: A2\nplatform: physical"}, want: Misfit, check: "platform/main"},
 		{name: "feature", manifest: "[QM-8T]\nmain a.img 8.4.2 revs=A2 feat=vpn\n", device: []string{"revision: A2", "revision: A2\nfeatures: [voice]"}, want: Misfit, check: "feature/main"},
@@ -408,7 +408,7 @@ func TestMatch(t *testing.T) {
 		{name: "feature needed", rules: need(`{feature: vpn}`), device: []string{"revision: A2", "revision: A2\nfeatures: [VPN]"}, want: Fits, check: "needs", because: "has the feature"},
 
 		// slot
-		{name: "too big for the slot", files: map[string]string{"a.img": string(uimage(arm, kernel, "QM-8T 8.4.2", 5000))}, want: Misfit, check: "slot/main", because: "a slot takes 4 KiB"},
+		{name: "too big for the slot", files: map[string]string{"a.img": string(uimage(arm, kernel, "QM-8T 8.4.2", 5000))}, want: Misfit, check: "slot/main", because: "a slot holds 4 KiB"},
 		{name: "slot size not known", rules: []string{", slot: 4KiB, memory: 256MiB", ""}, want: Unsettled, check: "slot/main", because: "how large"},
 		{name: "slots not known", device: []string{"slots: [{name: A, main: 8.2.1, active: true}, {name: B}]\n", ""}, want: Unsettled, check: "slot/main", because: "which slots"},
 		{name: "active slot not known", device: []string{", active: true", ""}, want: Unsettled, check: "slot/main", because: "which slot is active"},
@@ -483,7 +483,7 @@ func TestNoNameMakesAFit(t *testing.T) {
 
 func TestTrustNames(t *testing.T) {
 	s := scene{pkg: "QM24T_8.4.2.img", bare: uimage(arm, kernel, "", 100), device: []string{"model: QM-8T", "model: QM-24T", "A2", "A1"},
-		rules: []string{"QM-24T:\n", "QM-24T:\n    also: [QM24T]\n"}, options: Options{TrustNames: true}, want: Fits, check: "model/main", because: "names were trusted"}
+		rules: []string{"QM-24T:\n", "QM-24T:\n    also: [QM24T]\n"}, options: Options{TrustNames: true}, want: Fits, check: "model/main", because: "you trust names"}
 	s.judge(t)
 	assert.Contains(t, strings.Join(s.run(t).Notes, " "), "-trust-names", "the verdict says so")
 	s.options = Options{}

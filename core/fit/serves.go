@@ -58,3 +58,19 @@ func (v *Verdict) StandsFor(member, release, family string) bool {
 	}
 	return false
 }
+
+// RunsAlready tells whether the package brings no other main version than the one that each
+// device runs.
+func (v *Verdict) RunsAlready() bool {
+	runs := false
+	for c := range v.All() {
+		switch {
+		case c.Check != "path":
+		case c.Code == check.RunsAlready:
+			runs = true
+		case c.Outcome != NotApplicable:
+			return false
+		}
+	}
+	return runs
+}

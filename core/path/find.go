@@ -590,7 +590,9 @@ func (r *route) because(h *Hop, s stand, moves []move, i int) {
 				continue
 			}
 			seen[ruling.Because] = true
-			parts = append(parts, ruling.Because)
+			if !ruling.Default || len(parts) == 0 {
+				parts = append(parts, ruling.Because)
+			}
 			if ruling.Source.File != "" {
 				h.Sources = append(h.Sources, Cited{ruling.Document, ruling.Source})
 			}

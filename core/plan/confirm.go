@@ -52,23 +52,23 @@ var (
 
 	unchangedAll  = unchangedCheck.Code("as_it_was", fit.Fits, "nothing changed that should not have", "nothing changed that should not have, as far as the captures tell: %s", "")
 	unchangedNone = unchangedCheck.Code("not_told", fit.Note, "the captures tell nothing of what should not have changed", "the captures tell nothing of what should not have changed", "")
-	unchangedNot  = unchangedCheck.Code("changed", fit.Misfit, "something changed that an install leaves alone", "%s was %s, and is %s now", "is this a capture of the same device?")
+	unchangedNot  = unchangedCheck.Code("changed", fit.Misfit, "something changed that an install leaves alone", "%s was %s and is now %s", "is this a capture of the same device?")
 
 	settingsSaved   = settingsCheck.Code("saved", fit.Fits, "the settings are saved", "the settings are saved", "")
 	settingsUnsaved = settingsCheck.Code("not_saved", fit.Misfit, "the settings are not saved", "the settings are not saved", "save them, or the next restart loses them")
 	settingsUnknown = settingsCheck.Code("not_told", fit.Note, "the captures do not tell", "the captures do not tell whether the settings are saved: save them", "")
 
 	versionPlanned  = check.Find("version").Code("as_planned", fit.Fits, "after the install, a component has the planned version", "%s is %s, as planned", "")
-	versionOther    = check.Find("version").Code("not_as_planned", fit.Misfit, "after the install, a component has another version than planned", "%s is %s, and the plan promised %s", "do not go on; see the way back in the runbook")
-	versionNotTold  = check.Find("version").Code("not_told", fit.Unsettled, "after the install, the captures do not tell the version of a component", "the captures do not tell %s", "capture what the device says of it, and confirm again")
+	versionOther    = check.Find("version").Code("not_as_planned", fit.Misfit, "after the install, a component has another version than planned", "%s is %s; the plan says %s", "do not go on; see the way back in the runbook")
+	versionNotTold  = check.Find("version").Code("not_told", fit.Unsettled, "after the install, the captures do not tell the version of a component", "the captures do not tell the version of %s", "capture what the device says of it, and confirm again")
 	versionTwice    = check.Find("version").Code("contradicted", fit.Unsettled, "the captures say two things of what runs", "the captures say that %s is %s, and that the active slot %s holds %s", "capture the console again, and give only what is of now")
-	versionBuild    = check.Find("version").Code("build_not_told", fit.Unsettled, "the captures do not tell the build that was planned", "%s is %s, and the plan promised %s: the build is not told", "capture the whole version, with its build")
+	versionBuild    = check.Find("version").Code("build_not_told", fit.Unsettled, "the captures do not tell the build that was planned", "%s is %s; the plan says %s: the build is not told", "capture the whole version, with its build")
 	slotPlanned     = check.Find("slot").Code("active_as_planned", fit.Fits, "after the install, the planned slot is active", "slot %s is active, as planned", "")
-	slotOther       = check.Find("slot").Code("other_active", fit.Misfit, "after the install, another slot is active than planned", "slot %s is active, and the plan promised %s", "it may have started the old image again: read what the console said at the restart")
+	slotOther       = check.Find("slot").Code("other_active", fit.Misfit, "after the install, another slot is active than planned", "slot %s is active; the plan says %s", "it may have started the old image again: read what the console said at the restart")
 	slotNotTold     = check.Find("slot").Code("active_not_told", fit.Unsettled, "after the install, the captures do not tell which slot is active", "the captures do not tell which slot is active", "capture what the device says of its slots, and confirm again")
-	slotKept        = check.Find("slot").Code("holds_way_back", fit.Fits, "after the install, another slot holds what it held: the way back", "slot %s holds %s still: the way back", "")
-	slotOverwritten = check.Find("slot").Code("not_as_planned", fit.Misfit, "after the install, another slot holds something else than planned", "slot %s holds %s, and the plan promised %s", "the way back by this slot is gone; see the runbook for another")
-	slotBuild       = check.Find("slot").Code("build_not_told", fit.Unsettled, "after the install, the captures do not tell the build that another slot holds", "slot %s holds %s, and the plan promised %s: the build is not told", "see what the slot holds, with its build, before you count on it as the way back")
+	slotKept        = check.Find("slot").Code("holds_way_back", fit.Fits, "after the install, another slot holds what it held: the way back", "slot %s still holds %s: the way back", "")
+	slotOverwritten = check.Find("slot").Code("not_as_planned", fit.Misfit, "after the install, another slot holds something else than planned", "slot %s holds %s; the plan says %s", "the way back by this slot is gone; see the runbook for another")
+	slotBuild       = check.Find("slot").Code("build_not_told", fit.Unsettled, "after the install, the captures do not tell the build that another slot holds", "slot %s holds %s; the plan says %s: the build is not told", "see what the slot holds, with its build, before you count on it as the way back")
 	attachedBack    = check.Find("attached").Code("back", fit.Fits, "what was attached is back", "%s is back", "")
 	attachedGone    = check.Find("attached").Code("not_back", fit.Misfit, "what was attached is not back", "%s", "see why it is not back before you go on")
 	attachedNotTold = check.Find("attached").Code("not_told", fit.Unsettled, "the captures do not tell what is attached", "the captures do not tell what is attached", "see whether %s is back")
@@ -353,13 +353,13 @@ func (w *witness) versions() []fit.Check {
 		code := versionPlanned
 		switch {
 		case !ok:
-			out = append(out, sides(versionNotTold.Line(e.Key, key), "not told", want, of, w.captures("not told")))
+			out = append(out, sides(versionNotTold.Line(e.Key, e.Key), "not told", want, of, w.captures("not told")))
 			continue
 		case clash != nil:
-			out = append(out, sides(versionTwice.Line(e.Key, key, v.Text, slot, clash.Text), v.Text+" against "+clash.Text, want, of, captured(v), captured(*clash)))
+			out = append(out, sides(versionTwice.Line(e.Key, e.Key, v.Text, slot, clash.Text), v.Text+" against "+clash.Text, want, of, captured(v), captured(*clash)))
 			continue
 		}
-		args := []any{key, v.Text, want}
+		args := []any{e.Key, v.Text, want}
 		switch w.rules.Scheme(e.Key).Same(v.Text, want) {
 		case truth.Yes:
 			args = args[:2]

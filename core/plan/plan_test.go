@@ -390,12 +390,12 @@ func TestConfirm(t *testing.T) {
 		verdict fit.Outcome
 		want    string
 	}{
-		"as planned":              {nil, nil, fit.Fits, "installed.main is 8.4.2, as planned"},
-		"a component stayed":      {[]string{"Boot loader : 3.2.0", "Boot loader : 3.1.4"}, nil, fit.Misfit, "installed.boot is 3.1.4, and the plan promised 3.2.0"},
-		"started the old image":   {[]string{"Running     : 8.4.2", "Running     : 8.2.1", "Slot A  8.2.1", "Slot A  8.2.1  *", "Slot B  8.4.2  *", "Slot B  8.4.2"}, nil, fit.Misfit, "slot A is active, and the plan promised B"},
-		"the way back is gone":    {[]string{"Slot A  8.2.1", "Slot A  8.4.2"}, nil, fit.Misfit, "slot A holds 8.4.2, and the plan promised 8.2.1"},
-		"another device":          {[]string{"0417-221", "0417-222"}, nil, fit.Misfit, "serial was 0417-221, and is 0417-222 now"},
-		"nothing of the PoE":      {[]string{"PoE firmware: 2.2\r\n", ""}, nil, fit.Unsettled, "the captures do not tell installed.poe"},
+		"as planned":              {nil, nil, fit.Fits, "main is 8.4.2, as planned"},
+		"a component stayed":      {[]string{"Boot loader : 3.2.0", "Boot loader : 3.1.4"}, nil, fit.Misfit, "boot is 3.1.4; the plan says 3.2.0"},
+		"started the old image":   {[]string{"Running     : 8.4.2", "Running     : 8.2.1", "Slot A  8.2.1", "Slot A  8.2.1  *", "Slot B  8.4.2  *", "Slot B  8.4.2"}, nil, fit.Misfit, "slot A is active; the plan says B"},
+		"the way back is gone":    {[]string{"Slot A  8.2.1", "Slot A  8.4.2"}, nil, fit.Misfit, "slot A holds 8.4.2; the plan says 8.2.1"},
+		"another device":          {[]string{"0417-221", "0417-222"}, nil, fit.Misfit, "serial was 0417-221 and is now 0417-222"},
+		"nothing of the PoE":      {[]string{"PoE firmware: 2.2\r\n", ""}, nil, fit.Unsettled, "the captures do not tell the version of poe"},
 		"nothing of what is back": {nil, []string{"kind: device", "kind: device\nattached: [VR-310]"}, fit.Unsettled, "the captures do not tell what is attached"},
 	} {
 		t.Run(name, func(t *testing.T) {
@@ -440,7 +440,7 @@ func TestConfirmGroup(t *testing.T) {
 			said = append(said, m.Name+" "+string(ch.Outcome)+" "+ch.Because)
 		}
 	}
-	for _, want := range []string{"misfit core-2 runs 6.3.0, and others 6.4.1", "unsettled there is a member core-9 that the device file does not know", "core-3 misfit the captures do not show this member", "core-1 fits installed.main is 6.4.1, as planned", "core-2 unsettled the captures do not tell installed.boot"} {
+	for _, want := range []string{"misfit core-2 runs 6.3.0, and others 6.4.1", "unsettled there is a member core-9 that the device file does not know", "core-3 misfit the captures do not show this member", "core-1 fits main is 6.4.1, as planned", "core-2 unsettled the captures do not tell the version of boot"} {
 		assert.Contains(t, said, want)
 	}
 }
@@ -498,10 +498,10 @@ func TestRecoverAccepts(t *testing.T) {
 	text, err := os.ReadFile(filepath.Join(b.dir, "rulebooks/platform.yaml"))
 	require.NoError(t, err)
 	for name, c := range map[string]struct{ from, to, want string }{
-		"too large":       {"largest: 8MiB", "largest: 100KiB", "it has 300.1 KiB, and no more than 100 KiB goes over (largest: 100 KiB)"},
+		"too large":       {"largest: 8MiB", "largest: 100KiB", "it is 300.1 KiB; at most 100 KiB goes over (largest: 100 KiB)"},
 		"wants it bare":   {"formats: [trx]", "formats: [uimage]", "it is uimage wrapped in trx"},
 		"wants it packed": {"wrapped: false", "wrapped: true", "it is the bare trx, and the boot loader takes it only with another header around it"},
-		"other component": {"components: [main]", "components: [boot]", "the boot loader takes boot, and this is main"},
+		"other component": {"components: [main]", "components: [boot]", "the boot loader takes boot; this is main"},
 	} {
 		rb, err := rulebook.Read("platform.yaml", []byte(strings.Replace(string(text), c.from, c.to, 1)))
 		require.NoError(t, err, name)

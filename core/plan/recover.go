@@ -282,11 +282,11 @@ var (
 	formatWrapped  = formatCheck.Code("wrapped_as_wanted", fit.Fits, "it is wrapped, as the boot loader wants it", "it is %s wrapped in %s, as the boot loader wants it", "")
 	formatBare     = formatCheck.Code("bare", fit.Misfit, "it is bare, and the boot loader wants it wrapped", "it is the bare %s, and the boot loader takes it only with another header around it", "take the image as the maker packs it for the boot loader")
 	formatInside   = formatCheck.Code("wrapped", fit.Misfit, "it is wrapped, and the boot loader takes only the bare image", "it is %s wrapped in %s: the image for an upgrade under the running system; the boot loader takes only the bare %s", "get the maker's image for recovery; do not cut the wrapping off by hand")
-	formatOther    = formatCheck.Code("other", fit.Misfit, "it is of a format that the boot loader does not take", "the boot loader takes %s, and this is %s: an image for an upgrade under the running system, perhaps", "get the maker's image for recovery")
+	formatOther    = formatCheck.Code("other", fit.Misfit, "it is of a format that the boot loader does not take", "the boot loader takes %s; this is %s: an image for an upgrade under the running system, perhaps", "get the maker's image for recovery")
 	takesComponent = takesCheck.Code("taken", fit.Fits, "the boot loader takes the component", "it is the %s", "")
-	takesOther     = takesCheck.Code("other", fit.Misfit, "the boot loader takes another component", "the boot loader takes %s, and this is %s", "push the image of that component")
+	takesOther     = takesCheck.Code("other", fit.Misfit, "the boot loader takes another component", "the boot loader takes %s; this is %s", "push the image of that component")
 	sizeTaken      = sizeCheck.Code("taken", fit.Fits, "the boot loader takes images of its size", "the boot loader takes images of its size", "")
-	sizeTooLarge   = sizeCheck.Code("too_large", fit.Misfit, "it is larger than the boot loader takes, or the transfer carries", "it has %s, and no more than %s goes over (%s)", "get a smaller image for recovery")
+	sizeTooLarge   = sizeCheck.Code("too_large", fit.Misfit, "it is larger than the boot loader takes, or the transfer carries", "it is %s; at most %s goes over (%s)", "get a smaller image for recovery")
 )
 
 // innerFormat finds one of some formats among what is inside an image.

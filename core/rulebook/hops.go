@@ -120,6 +120,8 @@ type Ruling struct {
 	Document     string
 	Via          string
 	ResetsConfig bool
+	// Default says that no rule speaks of the move, and the policy allows it.
+	Default bool
 }
 
 // Rule decides a move by the first rule that matches it, else by the upgrade
@@ -176,7 +178,7 @@ func (r *Rulebook) Policy(m Move) Ruling {
 	}
 	switch {
 	case d > 0 && h.Upward.Text == "open":
-		return Ruling{Allowed: true, Settled: true, Source: r.Source(h.Upward.Spot), Document: "upward: " + h.Upward.Text, Because: "any newer release is allowed unless a rule forbids it (upward: open)"}
+		return Ruling{Allowed: true, Settled: true, Source: r.Source(h.Upward.Spot), Document: "upward: " + h.Upward.Text, Default: true, Because: "any newer release is allowed unless a rule forbids it (upward: open)"}
 	case d > 0 && h.Upward.Text == "listed":
 		return Ruling{Settled: true, Source: r.Source(h.Upward.Spot), Document: "upward: " + h.Upward.Text, Because: "no rule allows it, and only listed moves are (upward: listed)"}
 	case d > 0:
@@ -184,7 +186,7 @@ func (r *Rulebook) Policy(m Move) Ruling {
 	case d == 0:
 		return Ruling{Allowed: true, Settled: true, Source: src, Document: "hops", Because: "the version stays the same"}
 	case h.Downward.Text == "open":
-		return Ruling{Allowed: true, Settled: true, Source: r.Source(h.Downward.Spot), Document: "downward: " + h.Downward.Text, Because: "older releases are allowed unless a rule forbids it (downward: open)"}
+		return Ruling{Allowed: true, Settled: true, Source: r.Source(h.Downward.Spot), Document: "downward: " + h.Downward.Text, Default: true, Because: "older releases are allowed unless a rule forbids it (downward: open)"}
 	}
 	if h.Downward.Set() {
 		src = r.Source(h.Downward.Spot)

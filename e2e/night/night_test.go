@@ -130,7 +130,7 @@ func TestStageRefuses(t *testing.T) {
 	dir := program.WriteKit(t)
 	r := program.Call(t, dir, "stage", "-device", "cabinet-12", "-into", "s", "packages/qm-tram-a-8.4.2.zip", "-even-if", "unsettled")
 	assert.Equal(t, 1, r.Status)
-	assert.Contains(t, r.Text(), "the device has revision B1; the manifest names A1, A2")
+	assert.Contains(t, r.Text(), "the device's hardware revision is B1; the image is for A1, A2 (manifest)")
 	assert.NoDirExists(t, filepath.Join(dir, "s"))
 
 	// What is not settled is staged only when that is asked for.

@@ -128,7 +128,7 @@ func TestReports(t *testing.T) {
 		assert.Equal(t, 1, r.Status, r.Errout)
 		text, err := os.ReadFile(filepath.Join(dir, name))
 		require.NoError(t, err)
-		for _, want := range []string{"does NOT fit ops-gateways", "gw-1", "gw-2", "platform", "the manifest names virtual", "vg20-virtual.img", "What to do next"} {
+		for _, want := range []string{"does NOT fit ops-gateways", "gw-1", "gw-2", "platform", "the image is for virtual (manifest)", "vg20-virtual.img", "What to do next"} {
 			assert.Contains(t, string(text), want, name)
 		}
 		r = program.Call(t, dir, "match", "-device", "ops-gateways", "packages/vg20-5.1.0.zip", "-report", name)

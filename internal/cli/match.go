@@ -270,7 +270,7 @@ func (m *matching) advise(ctx context.Context, c *call, d *device.Device, a *pre
 		if err != nil || v == nil {
 			continue // what cannot be read is no advice
 		}
-		if v.Verdict == fit.Fits && (a.Instead == nil || fit.Better(v, a.Instead) < 0) {
+		if v.Verdict == fit.Fits && !v.RunsAlready() && (a.Instead == nil || fit.Better(v, a.Instead) < 0) {
 			a.Instead = v
 		}
 	}

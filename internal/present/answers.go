@@ -2,7 +2,6 @@ package present
 
 import (
 	"fmt"
-	"slices"
 	"strings"
 
 	"fitcheck/core/device"
@@ -117,7 +116,7 @@ func alike(rows [][]page.Span) [][]page.Span {
 func reasonOf(v *fit.Verdict) string {
 	all := allChecks(v)
 	if v.Verdict == fit.Fits {
-		if slices.ContainsFunc(all, func(c fit.Check) bool { return c.Code == "path.runs_already" }) {
+		if v.RunsAlready() {
 			return "it runs it already"
 		}
 		return "all checks"
@@ -131,7 +130,11 @@ func reasonOf(v *fit.Verdict) string {
 	if best < 0 {
 		return strings.Join(v.Deciding(), ", ")
 	}
-	return all[best].Check + ": " + inText(v.Package, all[best].Because)
+	c := all[best]
+	if strings.HasSuffix(c.Code, ".excluded") { // both values, where there is little room
+		return fmt.Sprintf("%s: for %s, not %s", c.Check, c.Package, c.Device)
+	}
+	return c.Check + ": " + inText(v.Package, c.Because)
 }
 
 // named is how the device was given, as the command line takes it.

@@ -378,8 +378,15 @@ func Advice(v *fit.Verdict, instead *fit.Verdict) []string {
 			advice = append(advice, t)
 		}
 	}
-	if instead != nil {
-		add(fmt.Sprintf("%s of the kit (%s) fits %s: take that one", instead.Package, instead.Path, v.Device))
+	other := func() {
+		if instead != nil {
+			add(fmt.Sprintf("%s of the kit (%s) fits %s: take that one", instead.Package, instead.Path, v.Device))
+		}
+	}
+	// A package that is for the device, and only cannot come next, is not given up for another.
+	onTheWay := !slices.ContainsFunc(v.Deciding(), func(c string) bool { return c != "path" && c != "needs" })
+	if !onTheWay {
+		other()
 	}
 	for _, want := range []fit.Outcome{fit.Misfit, fit.Unsettled} {
 		for _, c := range allChecks(v) {
@@ -387,6 +394,9 @@ func Advice(v *fit.Verdict, instead *fit.Verdict) []string {
 				add(c.Advice)
 			}
 		}
+	}
+	if onTheWay && v.Verdict != fit.Fits {
+		other()
 	}
 	if v.Verdict == fit.Fits {
 		add("back up the settings off the device before the install")

@@ -155,7 +155,7 @@ func TestAnyVerdictIsOneScreen(t *testing.T) {
 // A verdict with three reasons takes no more than 35 lines, both sides of each among them.
 func TestThreeReasons(t *testing.T) {
 	other := revision
-	other.Check, other.Because = "arch", "the device has arch arm64; the header names arm"
+	other.Check, other.Because = "arch", "the device's architecture is arm64; the image is for arm (header)"
 	third := revision
 	third.Check, third.Because = "needs", "it needs boot >=3.2.0; 3.1.4 is installed"
 	out := oneScreen(t, AnswersPage(answers(verdict(fit.Misfit, model, revision, other, third, slot)), nil, false), 35, "MISFIT")

@@ -12,10 +12,10 @@ var digestCheck = Register(&Check{Name: "digest", Column: "digest", Order: 20, H
 var (
 	digestHolds     = digestCheck.Code("holds", Fits, "the published digest is the content's", "its %s is the published one%s", "")
 	digestAround    = digestCheck.Code("holds_around", Fits, "the published digest of the archive around it holds", "the %s of the archive around it is the published one%s", "")
-	digestDiffers   = digestCheck.Code("differs", Misfit, "the published digest is not the content's", "the %s of %s is not the one that %s gives", "download the package again; if it stays so, ask the maker")
+	digestDiffers   = digestCheck.Code("differs", Misfit, "the published digest is not the content's", "the %s of %s is not the one published in %s", "download the package again; if it stays so, ask the maker")
 	digestRefused   = digestCheck.Code("refused", Misfit, "a published size or digest is not the content's", "%s", "download the package again; if it stays so, ask the maker")
 	digestQuick     = digestCheck.Code("quick", Unsettled, "a digest is published, and was not computed", "a digest is published for it, and was not computed (-quick)", "match again without -quick before you install it")
-	digestNotListed = digestCheck.Code("not_listed", Unsettled, "a checksum list is there, and does not speak of the image", "the checksum list %s does not speak of %s", "get a complete checksum list from the maker")
+	digestNotListed = digestCheck.Code("not_listed", Unsettled, "a checksum list is there, and does not speak of the image", "the checksum list %s does not list %s", "get a complete checksum list from the maker")
 	digestNoList    = digestCheck.Code("no_list", Unsettled, "the rulebook says that there is a checksum list, and there is none", "the rulebook says there is a checksum list (%s), and there is none",
 		"get the checksum list from the maker, or give the digest with -digest sha256:…")
 	digestElsewhere = digestCheck.Code("differs_elsewhere", Unsettled, "the digest of another image, which came by the same way, is wrong", "%s, which is not the image chosen here, is damaged: %s", downloadAgain)

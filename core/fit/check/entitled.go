@@ -10,7 +10,7 @@ var entitledCheck = Register(&Check{Name: "entitled", Column: "path", Order: 230
 
 var (
 	entitledCovered = entitledCheck.Code("covered", Fits, "the release is not later than the entitlement", "the release is of %s", "")
-	entitledEnded   = entitledCheck.Code("ended", Misfit, "the release is later than the entitlement", "the release is of %s, after the entitlement ended", "renew the entitlement, or take an older release")
+	entitledEnded   = entitledCheck.Code("ended", Misfit, "the release is later than the entitlement", "the release is of %s; the entitlement ended with %s", "renew the entitlement, or take an older release")
 	entitledNoDate  = entitledCheck.Code("no_date", Unsettled, "the release has no date", "the rulebook does not give the release's date", "")
 	entitledGuessed = entitledCheck.Code("guessed", Unsettled, "the end of the entitlement is only guessed", "%s", "")
 	entitledNone    = entitledCheck.Code("none_given", NotApplicable, "the device file gives no end of the entitlement", "the device file gives no end of the entitlement", "")
@@ -38,7 +38,7 @@ func (c *Case) entitled(rel *rulebook.Release) Line {
 	case truth.Unknown:
 		return entitledNoDate.become(base).Advise("add date: to the release in %s", c.Rules.File)
 	case truth.No:
-		return entitledEnded.become(base, rel.Date.Day.Format("2006-01-02"))
+		return entitledEnded.become(base, rel.Date.Day.Format("2006-01-02"), v.First())
 	}
 	return entitledCovered.become(base, rel.Date.Day.Format("2006-01-02"))
 }

@@ -12,7 +12,7 @@ var familyReasons = respect(fact.Family, "family", 100, 100, "image family")
 
 var (
 	familyOfRelease = familyReasons.Code("of_release", Fits, "no source names the family, and by the rulebook the release, or the model, has the device's", "the rulebook says so: %s", "")
-	familyNotOurs   = familyReasons.Code("of_other_release", Misfit, "by the rulebook the release is of another family", "the device runs %s, and the package is of %s", "")
+	familyNotOurs   = familyReasons.Code("of_other_release", Misfit, "by the rulebook the release is of another family", "the device runs %s; the package is of %s", "")
 	familyNotNamed  = familyReasons.Code("not_named", Unsettled, "nothing says which family the package is of", "nothing says which image family the package is of", "add the release and its families to the rulebook")
 	familyNoRule    = familyReasons.Code("no_rule", NotApplicable, "there is no rulebook, and neither side speaks of a family", "neither side speaks of an image family", "")
 	familyCrosses   = familyReasons.Code("crosses", Fits, "the package is of another family, which the model may run, and a rule allows the move", "the model may run %s, and %s", "")
@@ -90,7 +90,7 @@ func (c *Case) crossing(l Line, cand *Candidate, facts []fact.Fact) Line {
 		case !r.Settled:
 			return familyMayNot.become(l, family, r.Because)
 		}
-		return familyNoCrossing.become(l, fmt.Sprintf("the device runs %s, and the package is of %s", c.Value(fact.Family).Text(), family), r.Because).Advise("%s", c.adviceAgainst(fact.Family))
+		return familyNoCrossing.become(l, fmt.Sprintf("the device runs %s; the package is of %s", c.Value(fact.Family).Text(), family), r.Because).Advise("%s", c.adviceAgainst(fact.Family))
 	}
 	return l
 }

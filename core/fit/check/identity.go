@@ -24,26 +24,26 @@ func respect(n fact.Name, column string, order, far int, what string) *reasons {
 	c := Register(&Check{Name: string(n), Column: column, Order: order, Respect: n, Far: far, Hardware: n != fact.Family, First: order <= 100, Explains: n == fact.Revision || n == fact.Arch, Doc: "Is the image for the device's " + what + "?"})
 	r := &reasons{
 		Check:    c,
-		named:    c.Code("named", Fits, "a source stronger than a name names the device", "the %s names it", ""),
-		excluded: c.Code("excluded", Misfit, "a source stronger than a name names others and not the device", "the device has "+string(n)+" %s; the %s names %s", ""),
+		named:    c.Code("named", Fits, "a source stronger than a name names the device", "the image is for %s (%s)", ""),
+		excluded: c.Code("excluded", Misfit, "a source stronger than a name names others and not the device", "the device's "+what+" is %s; the image is for %s (%s)", ""),
 		contradicted: c.Code("contradicted", Unsettled, "a source names the device, and a weaker one that is still stronger than a name excludes it",
-			"the %s names it and the weaker %s does not", "ask the maker which of the two is right"),
+			"the %s says it is for this device, and the weaker %s says it is not", "ask the maker which of the two is right"),
 		deviceUnknown: c.Code("device_unknown", Unsettled, "a source speaks of it, and the device's value is not known", "%s", ""),
 		guessed:       c.Code("guessed", Unsettled, "a source speaks of it, and the device's value is only guessed", "%s", ""),
-		byNameOnly: c.Code("by_name_only", Unsettled, "only a file or folder name speaks of it", "only a file or folder name speaks of the "+what+", and names prove nothing",
+		byNameOnly: c.Code("by_name_only", Unsettled, "only a file or folder name speaks of it", "only the file or folder name tells the "+what+", and a name proves nothing",
 			"find a manifest or release note that says which device the image is for, or accept names with -trust-names"),
-		trusted: c.Code("trusted", Fits, "only a name speaks of it, and names are trusted", "only a file or folder name says so, and names were trusted (-trust-names)", ""),
+		trusted: c.Code("trusted", Fits, "only a name speaks of it, and names are trusted", "only the file or folder name says so, and you trust names (-trust-names)", ""),
 	}
 	in := func(of ...fact.Name) bool { return slices.Contains(of, n) }
 	if in(fact.Model, fact.Revision, fact.Arch, fact.Board, fact.Family) { // the rulebook speaks of them, too
 		r.deviceContradicted = c.Code("device_contradicted", Unsettled, "what is known of the device contradicts itself", "%s", "")
 	}
 	if in(fact.Model, fact.Revision) {
-		r.notComparable = c.Code("not_comparable", Unsettled, "a source speaks of it in words that cannot be compared with the device's", "%q cannot be compared with %q", "")
-		r.byBoard = c.Code("by_board", Fits, "a source names a board that the rulebook gives to the device", "the %s names the board %s, which the rulebook gives to it", "")
+		r.notComparable = c.Code("not_comparable", Unsettled, "a source speaks of it in words that cannot be compared with the device's", "the package says %q, which cannot be compared with the device's %q", "")
+		r.byBoard = c.Code("by_board", Fits, "a source names a board that the rulebook gives to the device", "the image is for the board %s (%s), which by the rulebook is this device's", "")
 	}
 	if in(fact.Board, fact.Region, fact.Platform, fact.Feature) {
-		r.notAsked = c.Code("not_said", NotApplicable, "no source speaks of it", "the package says nothing of the "+what, "")
+		r.notAsked = c.Code("not_said", NotApplicable, "no source speaks of it", "the package names no "+what, "")
 	}
 	byRespect[n] = r
 	return r
@@ -92,7 +92,7 @@ func (c *Case) identity(k Component, cand *Candidate, n fact.Name) Line {
 		return r.contradicted.become(base, kind(by), kind(against))
 	case strong(against):
 		show(against)
-		l := r.excluded.become(base, v.Text(), kind(against), c.spell(n, against)).Advise("%s", c.adviceAgainst(n))
+		l := r.excluded.become(base, v.Text(), c.spell(n, against), kind(against)).Advise("%s", c.adviceAgainst(n))
 		if n == fact.Family {
 			return c.crossing(l, cand, against.facts)
 		}
@@ -104,9 +104,9 @@ func (c *Case) identity(k Component, cand *Candidate, n fact.Name) Line {
 		show(by)
 		if by.facts[0].About == fact.Board && n != fact.Board {
 			base.Package = "board " + fact.Values(by.facts)
-			return r.byBoard.become(base, kind(by), fact.Values(by.facts))
+			return r.byBoard.become(base, fact.Values(by.facts), kind(by))
 		}
-		return r.named.become(base, kind(by))
+		return r.named.become(base, fact.Values(by.facts), kind(by))
 	case strong(undecided):
 		show(undecided)
 		return c.undecided(base, r, n, undecided, cand)

@@ -13,7 +13,7 @@ var kindCheck = Register(&Check{Name: "kind", Column: "whole", Order: 25, Hardwa
 
 var (
 	kindTaken    = kindCheck.Code("taken", Fits, "the rulebook lists its format for the component", "the rulebook lists %s for %s", "")
-	kindNotTaken = kindCheck.Code("not_taken", Misfit, "the rulebook lists the formats that the component takes, and its format is not among them", "%s takes %s, and this is %s",
+	kindNotTaken = kindCheck.Code("not_taken", Misfit, "the rulebook lists the formats that the component takes, and its format is not among them", "%s takes %s; this is %s",
 		"look for the image of that component in the package, or ask the maker")
 	kindAlone = kindCheck.Code("not_started", Unsettled, "a component that starts was given a RAM disk, a device tree or a script alone", "it is %s alone, with nothing in it that starts",
 		"look for the image of that component in the package; where the line takes such an image, say so with formats: in the rulebook")

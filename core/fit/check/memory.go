@@ -10,7 +10,7 @@ var memoryCheck = Register(&Check{Name: "memory", Column: "room", Order: 200, Do
 
 var (
 	memoryEnough  = memoryCheck.Code("enough", Fits, "there is enough", "there is enough memory", "")
-	memoryLittle  = memoryCheck.Code("too_little", Misfit, "there is too little", "it needs %s of memory, and there is %s", "the release is not for devices with so little memory")
+	memoryLittle  = memoryCheck.Code("too_little", Misfit, "there is too little", "it needs %s of memory; the device has %s", "the release is not for devices with so little memory")
 	memoryUnknown = memoryCheck.Code("device_unknown", Unsettled, "the device's memory is not known", "it needs %s of memory, and %s", "")
 	memoryGuessed = memoryCheck.Code("guessed", Unsettled, "the device's memory is only guessed", "it needs %s of memory, and %s", "")
 	memoryContra  = memoryCheck.Code("device_contradicted", Unsettled, "device file and rulebook contradict each other on it", "it needs %s of memory, and %s", "")

@@ -155,7 +155,7 @@ func (c *Case) needCompanion(n *rulebook.Need) Line {
 	case truth.Yes:
 		return needsHolds.become(base, fmt.Sprintf("%s %s is within %s", name, v.First(), n.Within.Text))
 	case truth.No:
-		return needsFails.become(base, fmt.Sprintf("it needs %s %s, and %s runs %s", name, n.Within.Text, name, v.First())).Advise("bring %s to %s first", name, n.Within.Text)
+		return needsFails.become(base, fmt.Sprintf("it needs %s %s; %s is at %s", name, n.Within.Text, name, v.First())).Advise("bring %s to %s first", name, n.Within.Text)
 	}
 	return needsNoText.become(base, name, n.Within.Text, v.First())
 }
@@ -170,7 +170,7 @@ func (c *Case) needListed(n *rulebook.Need, key string, v member.Value, advice s
 	case truth.Yes:
 		return needsHolds.become(base, fmt.Sprintf("the device has %s", n.Text()))
 	case truth.No:
-		return needsFails.become(base, fmt.Sprintf("it needs %s, and the device has %s", n.Text(), v.Text())).Advise("%s", advice)
+		return needsFails.become(base, fmt.Sprintf("it needs %s; the device has %s", n.Text(), v.Text())).Advise("%s", advice)
 	}
 	return needsUnknown.become(base, fmt.Sprintf("it needs %s, and whether one of %s is meant is not known", n.Text(), v.Text())).Advise("write the model in the rulebook's spelling in %s", c.Device.File)
 }

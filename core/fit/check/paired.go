@@ -13,10 +13,10 @@ var paired = Register(&Check{Name: Paired, Column: "set", Order: 170, First: tru
 
 var (
 	pairedOne     = paired.Code("one_version", Fits, "they are at one version afterwards", "they are at one version afterwards: %s", "")
-	pairedDiffer  = paired.Code("differ", Misfit, "they would be at different versions", "they must carry one version, and afterwards they differ: %s", "get all of them of one release")
+	pairedDiffer  = paired.Code("differ", Misfit, "they would be at different versions", "they must be of one version, and would differ: %s", "get all of them of one release")
 	pairedHalf    = paired.Code("half_missing", Misfit, "the package does not bring one half, and what is there is of another version", "%s must move together, and the package brings no %s: %s", "get all of them of one release")
 	pairedUnknown = paired.Code("version_unknown", Unsettled, "the version of one is not known", "the version of %s is not known", "get all of them of one release")
-	pairedBuild   = paired.Code("build_unknown", Unsettled, "one of them leaves its build open, which decides", "whether they carry one version depends on a build that is not told: %s", "find out the builds, or get all of them of one release")
+	pairedBuild   = paired.Code("build_unknown", Unsettled, "one of them leaves its build open, which decides", "whether they are of one version depends on a build that is not known: %s", "find out the builds, or get all of them of one release")
 )
 
 // pairs: components that must carry one version and move together are at one version

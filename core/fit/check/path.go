@@ -24,7 +24,7 @@ var (
 	pathUnknown     = pathCheck.Code("device_unknown", Unsettled, "the installed version is not known", "%s", "")
 	pathGuessed     = pathCheck.Code("guessed", Unsettled, "the installed version is only guessed", "%s", "")
 	pathContradict  = pathCheck.Code("device_contradicted", Unsettled, "what the device file says of the installed version contradicts itself", "%s", "")
-	pathNoFamily    = pathCheck.Code("family_unknown", Unsettled, "the device's image family is not known", "the device's image family is not known, so that nobody can say whether it may go to %s of %s", "")
+	pathNoFamily    = pathCheck.Code("family_unknown", Unsettled, "the device's image family is not known", "the device's image family is not known, and with it whether it may go to %s of %s", "")
 	pathNoVersion   = pathCheck.Code("not_named", Unsettled, "nothing says which version the package brings", "nothing says which version the package brings", "add a pattern for the manifest or the file name to the rulebook")
 	pathNotListed   = pathCheck.Code("not_listed", Unsettled, "the rulebook lists releases, and not this one", "the rulebook does not list the release %s", "")
 	pathNotSettled  = pathCheck.Code("not_settled", Unsettled, "the rulebook does not settle the move", "%s", "")
@@ -32,6 +32,9 @@ var (
 	pathRunsAlready = pathCheck.Code("runs_already", NotApplicable, "the device runs the version already", "the device already runs this version", "")
 	pathNoMain      = pathCheck.Code("no_main", NotApplicable, "the package does not carry the main image", "the package does not carry the main image; the rules for its versions do not bind it", "")
 )
+
+// RunsAlready is the reason of a device that runs the version of the package.
+var RunsAlready = pathRunsAlready.Name
 
 // path tells whether the one hop from what is installed is allowed.
 func (c *Case) path() Line {

@@ -14,7 +14,7 @@ var roomCheck = Register(&Check{Name: "room", Column: "room", Order: 190, Doc: "
 
 var (
 	roomEnough  = roomCheck.Code("enough", Fits, "there is enough free storage", "there is enough free storage", "")
-	roomLittle  = roomCheck.Code("too_little", Misfit, "there is too little free storage", "it needs %s of free storage, and there is %s", "free some space on the device")
+	roomLittle  = roomCheck.Code("too_little", Misfit, "there is too little free storage", "it needs %s of free storage; %s is free", "free some space on the device")
 	roomUnknown = roomCheck.Code("device_unknown", Unsettled, "a need asks for free storage, and the device's is not known", "it needs %s of free storage, and %s", "")
 	roomGuessed = roomCheck.Code("guessed", Unsettled, "the free storage is only guessed", "it needs %s of free storage, and %s", "")
 	roomNoted   = roomCheck.Code("not_known", Note, "how much storage is free is not known, and nothing asks for it", "the files have %s; how much storage is free is not known", "")

@@ -12,9 +12,9 @@ import (
 var slotCheck = Register(&Check{Name: "slot", Column: "room", Order: 180, Doc: "Does the image fit a slot, and is that not the one that runs?"})
 
 var (
-	slotFree     = slotCheck.Code("free", Fits, "a slot that is not active takes it", "it fits, and slot %s takes it", "")
+	slotFree     = slotCheck.Code("free", Fits, "a slot that is not active takes it", "it fits slot %s, which is not the active one", "")
 	slotOnly     = slotCheck.Code("only_one", Fits, "it fits the only slot", "it fits slot %s, the only one", "")
-	slotTooBig   = slotCheck.Code("too_big", Misfit, "the image is larger than a slot", "the image has %s and a slot takes %s", "do not install it; look for an image made for this hardware")
+	slotTooBig   = slotCheck.Code("too_big", Misfit, "the image is larger than a slot", "the image is %s; a slot holds %s", "do not install it; look for an image made for this hardware")
 	slotNoSize   = slotCheck.Code("size_unknown", Unsettled, "the size of a slot is not known", "the rulebook does not say how large a slot of this model and revision is", "add slot: to the model or revision in the rulebook")
 	slotUnknown  = slotCheck.Code("device_unknown", Unsettled, "the device's slots are not known, or which of them is active", "%s", "")
 	slotGuessed  = slotCheck.Code("guessed", Unsettled, "the slots are only guessed", "%s", "")

@@ -15,7 +15,7 @@ var transferCheck = Register(&Check{Name: "transfer", Column: "serve", Order: 24
 
 var (
 	transferKeeps   = transferCheck.Code("carried", Fits, "names and sizes keep to the rulebook's transfer", "names and sizes keep to what the transfer carries", "")
-	transferLarge   = transferCheck.Code("too_large", Misfit, "a file is too large", "%s has %s, and the transfer carries at most %s (%s)", "use another way of transfer that the device offers, and describe it under transfer: in the rulebook")
+	transferLarge   = transferCheck.Code("too_large", Misfit, "a file is too large", "%s is %s; the transfer carries at most %s (%s)", "use another way of transfer that the device offers, and describe it under transfer: in the rulebook")
 	transferLong    = transferCheck.Code("name_too_long", Misfit, "a name is too long", "the name %s has %d characters, and the device takes at most %d", "ask the maker whether the file may be renamed")
 	transferStrange = transferCheck.Code("name_not_carried", Misfit, "a name holds characters that cannot be transferred", "the name %q holds characters that cannot be transferred", "ask the maker whether the file may be renamed")
 )
