@@ -75,8 +75,14 @@ func TestLayoutsTakePart(t *testing.T) {
 	assert.Contains(t, r.Out, "SOUND  rulebooks/quillmere.yaml, a rulebook")
 	require.NoError(t, os.Remove(filepath.Join(kit, "layouts/qmi.yaml")))
 	r = program.Call(t, kit, "survey", "qm-tram-8.4.2.zip")
+	assert.Equal(t, 3, r.Status, "nobody says what the package should be")
+	assert.Contains(t, r.Out, "quillmere.yaml:8")
+	r = program.Call(t, kit, "match", "-device", "cabinet-07", "qm-tram-8.4.2.zip")
 	assert.Equal(t, 4, r.Status)
 	assert.Contains(t, r.Errout, "quillmere.yaml:8")
+	r = program.Call(t, kit, "match", "-device", "tunnel-3", "vr310-4.2.0.itb")
+	assert.NotEqual(t, 4, r.Status, "another rulebook knows it")
+	assert.Contains(t, r.Errout, "quillmere.yaml has a fault")
 }
 
 func readFile(t *testing.T, dir, name string) string {

@@ -15,11 +15,14 @@ import (
 	"sort"
 	"strings"
 
+	"github.com/maruel/natural"
+
 	"fitcheck/core/device"
 	"fitcheck/core/image"
 	"fitcheck/core/layout"
 	"fitcheck/core/rulebook"
 	"fitcheck/core/sign"
+	"fitcheck/core/spelling"
 	"fitcheck/core/yamlfile"
 )
 
@@ -27,7 +30,9 @@ import (
 type Kit struct {
 	Dir       string
 	Rulebooks []*rulebook.Rulebook
-	Layouts   []*layout.Layout
+	// Broken are the rulebooks that cannot be used.
+	Broken  []Broken
+	Layouts []*layout.Layout
 	// Formats are the built-in formats and the layouts.
 	Formats *image.Set
 }
@@ -41,6 +46,24 @@ func OpenLayouts(dir string) (*Kit, error) {
 	return k, errors.Join(k.readLayouts()...)
 }
 
+// Nearest is the folder itself, or the nearest one above it, that holds rulebooks/, relative to
+// it; where none does, the folder itself.
+func Nearest(dir string) string {
+	at, err := filepath.Abs(dir)
+	if err != nil {
+		return dir
+	}
+	for name := dir; ; name = filepath.Join(name, "..") {
+		if info, err := os.Stat(filepath.Join(name, "rulebooks")); err == nil && info.IsDir() {
+			return name
+		}
+		if filepath.Dir(at) == at {
+			return dir
+		}
+		at = filepath.Dir(at)
+	}
+}
+
 func open(dir string) (*Kit, error) {
 	if info, err := os.Stat(dir); err != nil {
 		return nil, fmt.Errorf("the kit %s: %w; name its folder with -kit", dir, plain(err))
@@ -50,8 +73,8 @@ func open(dir string) (*Kit, error) {
 	return &Kit{Dir: dir}, nil
 }
 
-// Open reads every rulebook of the kit. A rulebook that cannot be read is a
-// fault of the kit, not something to go on without.
+// Open reads every rulebook of the kit. One with a fault is set aside: it stops only what
+// may need it.
 func Open(dir string) (*Kit, error) {
 	k, err := open(dir)
 	if err != nil {
@@ -65,16 +88,18 @@ func Open(dir string) (*Kit, error) {
 	}
 	for _, f := range files {
 		data, err := ReadText(f)
+		var rb *rulebook.Rulebook
 		if err == nil {
-			var rb *rulebook.Rulebook
-			if rb, err = rulebook.Read(k.show(f), data); err == nil {
-				k.Rulebooks = append(k.Rulebooks, rb)
-				err = k.hasLayouts(rb)
-			}
+			rb, err = rulebook.Read(k.show(f), data)
+		}
+		if err == nil {
+			err = k.hasLayouts(rb)
 		}
 		if err != nil {
-			all = append(all, err)
+			k.Broken = append(k.Broken, Broken{k.show(f), err, data})
+			continue
 		}
+		k.Rulebooks = append(k.Rulebooks, rb)
 	}
 	return k, errors.Join(all...)
 }
@@ -207,7 +232,11 @@ func (k *Kit) deviceNamed(name string) (string, error) {
 	}
 	advice := "there are none in " + filepath.Join(k.Dir, "devices") + "; name a device file, or the kit with -kit"
 	if len(names) > 0 {
+		sort.Sort(natural.StringSlice(names))
 		advice = "the kit has " + strings.Join(names, ", ")
+		if near := spelling.Nearest(name, names); near != "" {
+			advice = "did you mean " + near + "? " + advice
+		}
 	}
 	return "", fmt.Errorf("there is no device file %s and no device of that name in the kit; %s", name, advice)
 }
@@ -225,7 +254,7 @@ func (k *Kit) Package(name string) string {
 }
 
 // RulebookFor is the rulebook that knows a model; nil when none does. Two that
-// do are a fault of the kit.
+// do are a fault of the kit. So is one with a fault that may know it.
 func (k *Kit) RulebookFor(model string) (*rulebook.Rulebook, error) {
 	var found *rulebook.Rulebook
 	for _, rb := range k.Rulebooks {
@@ -234,6 +263,11 @@ func (k *Kit) RulebookFor(model string) (*rulebook.Rulebook, error) {
 				return nil, fmt.Errorf("two rulebooks know the model %s: %s and %s; keep it in one of them", model, found.File, rb.File)
 			}
 			found = rb
+		}
+	}
+	for _, b := range k.Broken {
+		if found == nil || b.mayKnow(found, model) {
+			return nil, b.Err
 		}
 	}
 	return found, nil

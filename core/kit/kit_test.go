@@ -1,6 +1,7 @@
 package kit
 
 import (
+	"fmt"
 	"os"
 	"path/filepath"
 	"testing"
@@ -52,7 +53,26 @@ func TestOpen(t *testing.T) {
 	assert.Empty(t, empty.Rulebooks)
 }
 
-// A kit with a fault is not gone on with: what the faulty file says would be
+// A rulebook with a fault stops only what may need it.
+func TestBrokenRulebook(t *testing.T) {
+	k, err := Open(lay(t, map[string]string{"rulebooks/a.yaml": rulesText, "rulebooks/b.yaml": "kind: rulebook\nmodells: {VX-9: {}}\n"}))
+	require.NoError(t, err)
+	require.Len(t, k.Broken, 1)
+	assert.Contains(t, k.Broken[0].Note(), "rulebooks/b.yaml has a fault")
+	rb, err := k.RulebookFor("QM-8T")
+	require.NoError(t, err, "another rulebook knows it")
+	assert.Equal(t, "rulebooks/a.yaml", rb.File)
+	for _, model := range []string{"VX-9", "VX-10"} {
+		_, err = k.RulebookFor(model)
+		assert.ErrorContains(t, err, "modells", "the one with the fault may know it")
+	}
+	k, err = Open(lay(t, map[string]string{"rulebooks/a.yaml": rulesText, "rulebooks/b.yaml": "kind: rulebook\nmodells: {qm-8t: {}}\n"}))
+	require.NoError(t, err)
+	_, err = k.RulebookFor("QM-8T")
+	assert.ErrorContains(t, err, "modells", "both name it")
+}
+
+// A kit with a fault is not gone on with where what the faulty file says would be
 // missing without anybody knowing.
 func TestOpenRefuses(t *testing.T) {
 	for name, c := range map[string]struct {
@@ -65,7 +85,13 @@ func TestOpenRefuses(t *testing.T) {
 		"two of a name": {map[string]string{"layouts/a.yaml": layoutText, "layouts/b.yaml": layoutText}, []string{"two layouts have the name qmi", "rename"}},
 		"no layout":     {map[string]string{"rulebooks/a.yaml": rulesText + "layouts: [gone.yaml]\n"}, []string{"rulebooks/a.yaml:6", "gone.yaml", "cannot be opened"}},
 	} {
-		_, err := Open(lay(t, c.files))
+		k, err := Open(lay(t, c.files))
+		if err == nil { // a rulebook, which is set aside
+			_, err = k.RulebookFor("QM-8T")
+			for _, b := range k.Broken[1:] {
+				err = fmt.Errorf("%w %w", err, b.Err)
+			}
+		}
 		for _, want := range c.says {
 			assert.ErrorContains(t, err, want, name)
 		}

@@ -8,6 +8,7 @@ import (
 
 	"fitcheck/core/device"
 	"fitcheck/core/rulebook"
+	"fitcheck/core/spelling"
 	"fitcheck/core/truth"
 )
 
@@ -647,7 +648,7 @@ func (f *finder) target(t *team) target {
 	}
 	text := strings.TrimSpace(f.Goal.Version)
 	channel, byChannel := strings.CutPrefix(text, "channel:")
-	if text == "latest" || byChannel {
+	if text == Latest || byChannel {
 		return t.newest(int32(at), strings.TrimSpace(channel), byChannel)
 	}
 	if i, ok := t.lines[at].lookUp(text, t.rules); ok {
@@ -671,10 +672,29 @@ func (f *finder) target(t *team) target {
 	if fam := t.lines[at].family; fam != "" {
 		problem += " of the family " + fam
 	}
+	if word := spelling.Nearest(text, append(t.channels(int32(at)), Latest)); word != "" && !strings.ContainsAny(text, "0123456789") {
+		return target{problem: problem + "; did you mean " + word + "?"}
+	}
 	if near := t.lines[at].nearest(text); len(near) > 0 {
 		problem += "; the nearest are " + strings.Join(near, ", ")
 	}
 	return target{problem: problem + "; read its release notes and add it, or ask for another"}
+}
+
+// Latest asks for the newest release that stands.
+const Latest = "latest"
+
+// channels lists the channels of the releases of a line, as they are asked for.
+func (t *team) channels(at int32) []string {
+	var out []string
+	for i := range t.lines[at].candidates {
+		for _, rel := range t.lines[at].candidates[i].releases {
+			if rel != nil && rel.Channel.Set() && !slices.Contains(out, "channel:"+rel.Channel.Text) {
+				out = append(out, "channel:"+rel.Channel.Text)
+			}
+		}
+	}
+	return out
 }
 
 // newest finds the newest release that stands and is meant for all boxes.

@@ -7,7 +7,7 @@ import (
 	"slices"
 	"strings"
 
-	"github.com/agext/levenshtein"
+	"fitcheck/core/spelling"
 
 	"fitcheck/core/digest"
 	"fitcheck/core/version"
@@ -96,13 +96,7 @@ func (w *warner) near(name string, known []string) string {
 	if w.asked++; w.asked > maxAsked { // looking for it takes time
 		return ""
 	}
-	best, dist := "", len(name)/2+1
-	for _, k := range known {
-		if n := levenshtein.Distance(strings.ToLower(name), strings.ToLower(k), nil); n < dist {
-			best, dist = k, n
-		}
-	}
-	if best != "" {
+	if best := spelling.Nearest(name, known); best != "" {
 		return fmt.Sprintf("did you mean %s?", best)
 	}
 	if len(known) == 0 {

@@ -24,8 +24,9 @@ import (
 	"strconv"
 	"strings"
 
-	"github.com/agext/levenshtein"
 	"go.yaml.in/yaml/v3"
+
+	"fitcheck/core/spelling"
 )
 
 // MaxBytes is the bound of one text file.
@@ -351,13 +352,7 @@ func nearest(key string, fields map[string][]int) string {
 		names = append(names, name)
 	}
 	slices.Sort(names)
-	best, dist := "", len(key)/2+1
-	for _, name := range names {
-		if n := levenshtein.Distance(key, name, nil); n < dist {
-			best, dist = name, n
-		}
-	}
-	if best != "" {
+	if best := spelling.Nearest(key, names); best != "" {
 		return fmt.Sprintf("did you mean %q?", best)
 	}
 	return "the keys here are " + strings.Join(names, ", ")

@@ -8,6 +8,7 @@ import (
 	"path/filepath"
 	"strings"
 	"testing"
+	"unicode/utf8"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -40,7 +41,7 @@ func TestUsage(t *testing.T) {
 		says string
 	}{
 		{nil, "usage: fitcheck"},
-		{[]string{"surveu"}, "the commands are device, survey, compare, unpack"},
+		{[]string{"install"}, "the commands are device, survey, compare, unpack"},
 		{[]string{"survey"}, "usage: fitcheck survey"},
 		{[]string{"survey", "a", "b"}, "usage: fitcheck survey"},
 		{[]string{"survey", "-nonsense", "a"}, "nonsense"},
@@ -90,6 +91,11 @@ func TestUsage(t *testing.T) {
 }
 
 func TestHelp(t *testing.T) {
+	run := func(args ...string) (int, string, string) {
+		var o, e bytes.Buffer
+		status := Run(context.Background(), args, Env{Stdout: &o, Stderr: &e, Width: 100})
+		return status, o.String(), e.String()
+	}
 	status, all, _ := run("help")
 	assert.Equal(t, 0, status)
 	for _, cmd := range commands() {
@@ -98,12 +104,12 @@ func TestHelp(t *testing.T) {
 			status, out, errout := run(args...)
 			assert.Equal(t, 0, status, args)
 			assert.Contains(t, out, "fitcheck "+cmd.name)
-			assert.True(t, strings.Contains(strings.ToLower(out), strings.ToLower(cmd.short)), args)
+			assert.True(t, strings.Contains(strings.ToLower(strings.Join(strings.Fields(out), " ")), strings.ToLower(cmd.short)), args)
 			assert.Empty(t, errout)
 			assert.Equal(t, cmd.tells, strings.Contains(out, "-json"), args)
 			assert.Equal(t, cmd.reads, strings.Contains(out, "-max-depth"), args)
 			for _, l := range strings.Split(out, "\n") {
-				assert.LessOrEqual(t, len(l), 100, l)
+				assert.LessOrEqual(t, utf8.RuneCountInString(l), 100, l)
 			}
 		}
 	}

@@ -10,6 +10,7 @@ import (
 	"io"
 	"log/slog"
 	"os"
+	"regexp"
 	"slices"
 	"strings"
 
@@ -20,6 +21,7 @@ import (
 	"fitcheck/core/fit"
 	"fitcheck/core/kit"
 	"fitcheck/core/shell"
+	"fitcheck/core/spelling"
 	"fitcheck/core/yamlfile"
 	"fitcheck/internal/present"
 	"fitcheck/internal/present/page"
@@ -53,6 +55,11 @@ type Env struct {
 	StderrTerminal bool
 }
 
+// screen shows pages.
+func (e Env) screen(w io.Writer) *page.Screen {
+	return &page.Screen{Out: w, Width: e.Width, Color: e.Color}
+}
+
 // pipeWidth is how wide what goes to a pipe or a file is written.
 const pipeWidth = 100
 
@@ -75,6 +82,8 @@ type command struct {
 	args  string // what follows the name in the usage line
 	short string // the question it answers
 	long  string
+	// part is where in the work it stands; example is a call of it in the demo kit.
+	part, example string
 	// run declares its flags and returns what runs with the arguments.
 	setup func(f *flag.FlagSet) func(ctx context.Context, c *call, args []string) (int, error)
 	// tells: it prints a result, so that -json has a meaning.
@@ -85,6 +94,9 @@ type command struct {
 	// draws: there is a picture in it.
 	folds          []string
 	reports, draws bool
+	// follows lists, for completion, what its arguments may be; nil for packages, where it
+	// reads some. The text is the kit's folder.
+	follows func(c *call, kit string) []string
 }
 
 // call is one call of a command: its environment and the common flags.
@@ -115,7 +127,17 @@ func (c *call) namedKit() string {
 	return named
 }
 
-func (c *call) kit() (*kit.Kit, error) { return kit.Open(c.kitDir) }
+// kit opens the kit, and tells of what in it cannot be used.
+func (c *call) kit() (*kit.Kit, error) {
+	k, err := kit.Open(c.kitDir)
+	if err != nil {
+		return nil, err
+	}
+	for _, b := range k.Broken {
+		fmt.Fprintln(c.env.Stderr, "fitcheck: note: "+page.Safe(b.Note()))
+	}
+	return k, nil
+}
 
 // usageError is a wrong call: exit status 2.
 type usageError struct{ msg string }
@@ -132,7 +154,7 @@ func commands() []*command {
 // returns the exit status.
 func Run(ctx context.Context, args []string, env Env) int {
 	if len(args) == 0 {
-		overview(env.Stderr)
+		env.screen(env.Stderr).Show(overview())
 		return exitUsage
 	}
 	name := args[0]
@@ -147,16 +169,24 @@ func Run(ctx context.Context, args []string, env Env) int {
 			return cmd.call(ctx, args[1:], env)
 		}
 	}
-	var names []string
-	for _, cmd := range commands() {
-		names = append(names, cmd.name)
-	}
-	err := usagef("there is no command %q; the commands are %s", page.Safe(name), strings.Join(names, ", "))
+	err := noCommand(name)
 	if wantsJSON(args) {
 		_ = present.WriteJSON(env.Stdout, present.ErrorJSON("usage", err.Error(), ""))
 	}
 	fmt.Fprintf(env.Stderr, "fitcheck: %v\n", err)
 	return exitUsage
+}
+
+// noCommand says that there is none of a name, and which may be meant.
+func noCommand(name string) error {
+	var names []string
+	for _, cmd := range commands() {
+		names = append(names, cmd.name)
+	}
+	if near := spelling.Nearest(name, names); near != "" {
+		return usagef("there is no command %q; did you mean %s?", page.Safe(name), near)
+	}
+	return usagef("there is no command %q; the commands are %s", page.Safe(name), strings.Join(names, ", "))
 }
 
 // wantsJSON tells whether arguments ask for JSON, also where they cannot be read.
@@ -201,8 +231,11 @@ func (cmd *command) call(ctx context.Context, args []string, env Env) int {
 	f.SetOutput(io.Discard)
 	run, level := cmd.flags(c, f)
 	rest, err := parse(f, args)
+	if c.kitDir == "" {
+		c.kitDir = kit.Nearest(".")
+	}
 	if errors.Is(err, flag.ErrHelp) {
-		cmd.help(env.Stdout)
+		env.screen(env.Stdout).Show(cmd.help())
 		return exitFits
 	}
 	if err == nil {
@@ -252,26 +285,29 @@ func (cmd *command) call(ctx context.Context, args []string, env Env) int {
 	return exitUnreadable
 }
 
+const kitUsage = "`folder` with rulebooks/, devices/ and packages/; else FITCHECK_KIT, this folder, or the nearest above it that holds rulebooks/"
+
 // flags declares the flags of a call: the command's, and those that all have. It gives what
 // runs, and what is to be logged.
 func (cmd *command) flags(c *call, f *flag.FlagSet) (run func(context.Context, *call, []string) (int, error), level *string) {
 	c.flags = f
-	if cmd.tells {
-		f.BoolVar(&c.json, "json", false, "print one JSON document instead of text")
-	}
+	level = cmd.commonFlags(c, f)
 	if cmd.reads {
 		c.boundFlags(f)
 	}
-	f.BoolVar(&c.quiet, "q", false, "no progress")
-	kitDir := "."
-	if dir := os.Getenv("FITCHECK_KIT"); dir != "" {
-		kitDir = dir
-	}
-	f.StringVar(&c.kitDir, "kit", kitDir, "`folder` with rulebooks/ devices/ packages/ (or set FITCHECK_KIT)")
-	level = f.String("log", "warn", "what to log on stderr: debug, info, warn or error")
 	run = cmd.setup(f)
 	cmd.foldFlags(c, f)
 	return run, level
+}
+
+// commonFlags declares those that every command has.
+func (cmd *command) commonFlags(c *call, f *flag.FlagSet) (level *string) {
+	if cmd.tells {
+		f.BoolVar(&c.json, "json", false, "print one JSON document instead of text")
+	}
+	f.BoolVar(&c.quiet, "q", false, "no progress")
+	f.StringVar(&c.kitDir, "kit", os.Getenv("FITCHECK_KIT"), kitUsage)
+	return f.String("log", "warn", "what to log on stderr: `level` debug, info, warn or error")
 }
 
 // advised adds to a refusal which flag raises the bound.
@@ -316,7 +352,7 @@ func parse(f *flag.FlagSet, args []string) ([]string, error) {
 	var front []string
 	for {
 		if err := f.Parse(args); err != nil {
-			return nil, err
+			return nil, plainFlag(err, f)
 		}
 		args = f.Args()
 		if len(args) == 0 {
@@ -325,6 +361,45 @@ func parse(f *flag.FlagSet, args []string) ([]string, error) {
 		front = append(front, args[0])
 		args = args[1:]
 	}
+}
+
+// flagFaults are what the flag package says, and what is said instead; $1 is the flag, or what
+// was given for it.
+var flagFaults = []struct {
+	said *regexp.Regexp
+	say  string
+}{
+	{regexp.MustCompile(`^flag provided but not defined: -(.*)$`), "there is no flag -$1"},
+	{regexp.MustCompile(`^flag needs an argument: -(.*)$`), "-$1 takes a value, and none follows it"},
+	{regexp.MustCompile(`(?s)^invalid boolean value "(.*)" for -(.*): parse error$`), `-$2 takes no value, or =false; not "$1"`},
+	{regexp.MustCompile(`(?s)^invalid boolean flag (.*): parse error$`), `-$1 takes no value`},
+	{regexp.MustCompile(`(?s)^invalid value "(.*)" for flag -(\S*): (?:parse error|value out of range)$`), `-$2 takes a number, not "$1"`},
+	{regexp.MustCompile(`(?s)^invalid value "(.*)" for flag -(\S*): (.*)$`), `-$2 "$1": $3`},
+	{regexp.MustCompile(`^bad flag syntax: (.*)$`), `$1 is no flag; after -- every word is an argument`},
+}
+
+// plainFlag says in plain words why flags cannot be read.
+func plainFlag(err error, f *flag.FlagSet) error {
+	if errors.Is(err, flag.ErrHelp) {
+		return err
+	}
+	said := err.Error()
+	for _, x := range flagFaults {
+		m := x.said.FindStringSubmatchIndex(said)
+		if m == nil {
+			continue
+		}
+		text := string(x.said.ExpandString(nil, x.say, said, m))
+		if x.say == flagFaults[0].say {
+			var names []string
+			f.VisitAll(func(f *flag.Flag) { names = append(names, f.Name) })
+			if near := spelling.Nearest(said[m[2]:m[3]], names); near != "" {
+				text += "; did you mean -" + near + "?"
+			}
+		}
+		return errors.New(text)
+	}
+	return err
 }
 
 // quoted writes arguments so that a shell takes them as they are.

@@ -12,6 +12,7 @@ import (
 
 var compareCommand = &command{
 	name: "compare", args: "A B | -device D PACKAGE", tells: true, reads: true, folds: []string{page.All}, reports: true,
+	part: partDownload, example: "compare packages/qm-tram-8.4.1.zip packages/qm-tram-8.4.2.zip",
 	short: "what differs between two packages, or a package and what the device runs?",
 	long: `Shows for each component both versions and whether the images are the same to the byte, which
 models, revisions, architectures and boards only one side names, and which items were added,

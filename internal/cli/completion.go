@@ -4,6 +4,7 @@ import (
 	"context"
 	"flag"
 	"fmt"
+	"maps"
 	"os"
 	"path/filepath"
 	"slices"
@@ -14,6 +15,7 @@ import (
 
 var completionCommand = &command{
 	name: "completion", args: "bash|zsh|fish",
+	part: partRest, example: "completion bash",
 	short: "print what a shell needs to complete commands, flags, devices and packages",
 	long: `Prints a script for the shell: commands, their flags, and the names of the kit's devices and
 packages are then completed. For bash: source <(fitcheck completion bash); for zsh the same,
@@ -21,6 +23,7 @@ after compinit; for fish: fitcheck completion fish | source.`,
 }
 
 func init() { // the command completes itself, too
+	completionCommand.follows = func(*call, string) []string { return slices.Sorted(maps.Keys(scripts)) }
 	completionCommand.setup = func(f *flag.FlagSet) func(context.Context, *call, []string) (int, error) {
 		words := f.Bool("words", false, "print what may follow the words that are given; the scripts call it")
 		return func(_ context.Context, c *call, args []string) (int, error) {
@@ -92,13 +95,8 @@ func (c *call) completions(words []string) []string {
 		cmd.flags(&call{env: c.env, limits: c.limits}, f)
 		f.VisitAll(func(f *flag.Flag) { found = append(found, "-"+f.Name) })
 		return beginning(found, last)
-	case cmd.name == "help":
-		for _, o := range commands() {
-			found = append(found, o.name)
-		}
-		return beginning(found, last)
-	case cmd.name == "completion":
-		return beginning([]string{"bash", "fish", "zsh"}, last)
+	case cmd.follows != nil:
+		return beginning(cmd.follows(c, kit), last)
 	case cmd.reads:
 		return beginning(namesIn(filepath.Join(kit, "packages"), ""), last)
 	}

@@ -23,6 +23,7 @@ import (
 
 var confirmCommand = &command{
 	name: "confirm", args: "-device D -after CAPTURE…", tells: true, reads: true, folds: []string{page.Why}, reports: true,
+	part: partNight, example: "confirm -device cabinet-07 -to 8.4.2 -after captures/cab07-after.txt",
 	short: "did the install do what the plan said?",
 	long: `D is the device as it was before. CAPTURE is what its console says now, or any other source
 that fitcheck device reads. Held against the plan to -to VERSION (without it, to what the

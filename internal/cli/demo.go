@@ -23,6 +23,7 @@ import (
 
 var demoCommand = &command{
 	name: "demo", args: "[DIR]", tells: true,
+	part: partRest, example: "demo kit",
 	short: "show what it does, on a made-up kit",
 	long: `Tells the story of the Brackwater Tramway in five scenes, each a command and what it
 prints, on a kit in a temporary folder that is removed again; -all tells all of it. With

@@ -20,6 +20,7 @@ import (
 
 var deviceCommand = &command{
 	name: "device", args: "[-out FILE] [-set K=V]… SOURCE…", tells: true, folds: []string{page.Why}, reports: true,
+	part: partDevice, example: "device captures/cab07.txt",
 	short: "what is this device? Builds or updates its device file",
 	long: `SOURCE is what was read off the device: a console capture, an identity EEPROM (raw or as
 a hex dump), a device tree (blob, or the folder /proc/device-tree), an inventory (RFC 8348

@@ -11,6 +11,7 @@ import (
 
 var explainCommand = &command{
 	name: "explain", args: "[CODE]", tells: true,
+	part: partRules, example: "explain revision.excluded",
 	short: "what does this reason mean, when is it given, what settles it?",
 	long: `CODE is the name of a reason, as JSON documents and reports give it (revision.excluded), or of
 a check (revision): then all its reasons are told. Without CODE all of them are listed.`,

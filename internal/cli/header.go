@@ -19,6 +19,7 @@ import (
 
 var headerCommand = &command{
 	name: "header", args: "FILE", tells: true, reads: true, folds: []string{page.All}, reports: true,
+	part: partDownload, example: "header packages/qm-tram-8.4.2.zip::qm-tram-8.4.2/qm8t-a.img",
 	short: "what does this image's header say, and do its checksums hold?",
 	long: `FILE is an image, or an item inside a package by its address as survey prints it:
 bundle.zip::qm/boot.bin. Each field is shown with its offset, raw bytes, value and

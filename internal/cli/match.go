@@ -26,6 +26,7 @@ import (
 
 var matchCommand = &command{
 	name: "match", args: "-device D… PACKAGE…", tells: true, reads: true, folds: []string{page.Why}, reports: true,
+	part: partDecide, example: "match -device cabinet-07 packages/qm-tram-8.4.2.zip",
 	short: "does it fit this device?",
 	long: `D is a device file, the name of one in the kit's devices/, or a folder of them; -device may
 be given several times. PACKAGE is an archive, a bare image or an unpacked folder, the name

@@ -16,6 +16,7 @@ import (
 
 var notesCommand = &command{
 	name: "notes", args: "PACKAGE|FILE…", tells: true, reads: true, folds: []string{page.All}, reports: true,
+	part: partDownload, example: "notes packages/qm-core-6.4.1.zip",
 	short: "what do the release notes say that bears on the install?",
 	long: `Reads the release notes and readme files of packages, or files: text, Markdown, HTML and PDF.
 Shows, line by line, what they say of prerequisites, minimum versions, supported and dropped

@@ -19,6 +19,7 @@ import (
 
 var pathCommand = &command{
 	name: "path", args: "-device D -to VERSION", tells: true, reads: true, folds: []string{page.Why}, reports: true, draws: true,
+	part: partDecide, example: "path -device depot-core -to latest",
 	short: "how does the device get there, and back?",
 	long: `VERSION is a release of the rulebook, or latest, or channel:NAME. The path is the one that
 resets the configuration least often, then has the fewest hops, then the least outage, then

@@ -25,6 +25,7 @@ import (
 
 var recoverCommand = &command{
 	name: "recover", args: "-device D PACKAGE…", tells: true, reads: true, folds: []string{page.Why}, reports: true,
+	part: partNight, example: "recover -device platform-2 packages/vr510-recovery-3.4.0.zip",
 	short: "it does not start: which image will its boot loader take, and how?",
 	long: `For a device whose state is boot-loader or silent. Which image the boot loader accepts, by
 the rulebook's recovery: format, component, size, wrapped or not, and whether it is for this

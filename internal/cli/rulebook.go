@@ -19,6 +19,7 @@ import (
 
 var rulebookCommand = &command{
 	name: "rulebook", args: "check|draft|schema …", tells: true, reads: true, folds: []string{page.All},
+	part: partRules, example: "rulebook check rulebooks/quillmere.yaml",
 	short: "is this rulebook, layout or device file sound?",
 	long: `rulebook check FILE…, rulebook draft PACKAGE…, rulebook schema device|rulebook|layout.
 check reads files that people write and says all that is wrong with them, each with its

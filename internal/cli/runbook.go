@@ -14,6 +14,7 @@ import (
 
 var runbookCommand = &command{
 	name: "runbook", args: "-device D PACKAGE…", tells: true, reads: true, folds: []string{page.Why},
+	part: partNight, example: "runbook -device cabinet-07 packages/qm-tram-8.4.2.zip",
 	short: "which steps, in which order, and what to look for at each?",
 	long: `For the whole way to what the packages hold, or to -to VERSION: what to do before, the
 transfer, the digest to compare on the device, which slot, the order of components, restart

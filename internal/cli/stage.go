@@ -16,6 +16,7 @@ import (
 
 var stageCommand = &command{
 	name: "stage", args: "-device D… -into DIR PACKAGE…", tells: true, reads: true, folds: []string{page.Why}, reports: true,
+	part: partNight, example: "stage -device depot-core -to latest -into staged",
 	short: "which files must the server offer? Lays them out, checked",
 	long: `For every hop of the way to what the packages hold, or to -to VERSION: the images that are
 installed, unpacked or whole as the rulebook says, each checked in full before and by its

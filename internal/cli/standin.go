@@ -15,6 +15,7 @@ import (
 
 var standInCommand = &command{
 	name: "stand-in", args: "-device D",
+	part: partRest, example: "stand-in -device platform-2 -once",
 	short: "play a device that waits in its boot loader, to try recover -watch on",
 	long: `Answers on the loopback address by the rulebook's recovery of D: first as the old system,
 then as the boot loader that waits, takes an image by TFTP, writes it and restarts. It drops

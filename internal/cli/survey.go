@@ -3,6 +3,7 @@ package cli
 import (
 	"context"
 	"flag"
+	"path/filepath"
 	"runtime/debug"
 	"strings"
 
@@ -11,6 +12,7 @@ import (
 	"fitcheck/core/fact"
 	"fitcheck/core/kit"
 	"fitcheck/core/rulebook"
+	"fitcheck/core/shell"
 	"fitcheck/core/survey"
 	"fitcheck/internal/present"
 	"fitcheck/internal/present/page"
@@ -18,6 +20,7 @@ import (
 
 var surveyCommand = &command{
 	name: "survey", args: "PACKAGE", tells: true, reads: true, folds: []string{page.All}, reports: true,
+	part: partDownload, example: "survey packages/qm-tram-8.4.2.zip",
 	short: "what is in this download, and is it whole?",
 	long: `PACKAGE is an archive, a bare image or a folder; a name that is no path is looked up
 in the kit's packages/. Archives inside it are opened, too. Each item is shown with its
@@ -78,7 +81,17 @@ func (c *call) survey(ctx context.Context, k *kit.Kit, name string, prefer *rule
 	progress, stop := c.watch("reading " + page.Safe(archive.NameOf(name)))
 	defer stop()
 	o.Quick, o.Progress = c.quick, progress
-	return survey.Run(ctx, k.Package(name), o)
+	s, err := survey.Run(ctx, k.Package(name), o)
+	if err == nil {
+		for _, b := range k.Broken {
+			if s.Entry != nil {
+				s.Notes = append(s.Notes, b.Note())
+				continue
+			}
+			s.Problems = append(s.Problems, archive.Problem{Item: b.File, Class: archive.Unreadable, What: b.Note() + "; it may be the one that describes this package", Advice: "fitcheck rulebook check " + shell.Quote(filepath.Join(k.Dir, b.File)) + " tells what is wrong with it"})
+		}
+	}
+	return s, err
 }
 
 // surveyStatus: 4 when nothing could be read, 1 when something is wrong, 3 when something

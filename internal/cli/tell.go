@@ -108,7 +108,8 @@ func (c *call) replacing() bool {
 
 // screen is where answers are shown.
 func (c *call) screen() *page.Screen {
-	s := &page.Screen{Out: c.env.Stdout, Width: c.env.Width, Color: c.env.Color, Kit: c.namedKit()}
+	s := c.env.screen(c.env.Stdout)
+	s.Kit = c.namedKit()
 	for _, name := range []string{page.Why, page.All} {
 		if on := c.open[name]; on != nil && *on {
 			s.Open = append(s.Open, name)

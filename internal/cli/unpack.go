@@ -15,6 +15,7 @@ import (
 
 var unpackCommand = &command{
 	name: "unpack", args: "-into DIR PACKAGE", tells: true, reads: true, folds: []string{page.All},
+	part: partDownload, example: "unpack -into unpacked packages/qm-tram-8.4.2.zip",
 	short: "write the items out as files, safely",
 	long: `Writes everything that is in the package below DIR, which is made when it is missing.
 What a nested archive holds goes into a folder beside it, NAME.unpacked; with -parts,

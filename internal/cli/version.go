@@ -14,6 +14,7 @@ const Version = "0.1.0"
 
 var versionCommand = &command{
 	name: "version", short: "which fitcheck is this?", tells: true,
+	part: partRest, example: "version",
 	setup: func(*flag.FlagSet) func(context.Context, *call, []string) (int, error) {
 		return func(_ context.Context, c *call, args []string) (int, error) {
 			if len(args) > 0 {
