@@ -12,7 +12,11 @@ import (
 // inventory document, an SNMP walk, or a device file of another day. The rules say how captures are read;
 // without one that recognises it, a capture gives guesses only.
 func ReadSource(file string, data []byte, rules []CaptureRule) (*Reading, error) {
-	text := bytes.TrimLeft(bytes.TrimPrefix(data, []byte("\ufeff")), " \t\r\n")
+	data, err := decoded(file, data)
+	if err != nil {
+		return nil, err
+	}
+	text := bytes.TrimLeft(data, " \t\r\n")
 	switch {
 	case len(text) == 0:
 		return nil, fmt.Errorf("%s: the file is empty", file)
@@ -22,7 +26,7 @@ func ReadSource(file string, data []byte, rules []CaptureRule) (*Reading, error)
 		return readTLV(file, data, func(n int) string { return fmt.Sprintf("%s at 0x%x", file, n) })
 	case text[0] == '{' || text[0] == '[' && bytes.Contains(text[:min(len(text), 4096)], []byte(`"`)):
 		return readDocument(file, "json", data)
-	case text[0] == '<':
+	case text[0] == '<' && !logged(text):
 		return readDocument(file, "xml", data)
 	case bytes.IndexByte(data[:min(len(data), 4096)], 0) >= 0:
 		return nil, fmt.Errorf("%s: it is neither text nor an identity EEPROM nor a device tree; give a console capture, a dump or an inventory document", file)
@@ -30,7 +34,7 @@ func ReadSource(file string, data []byte, rules []CaptureRule) (*Reading, error)
 	if bytes.HasPrefix(text, []byte("kind: device")) {
 		return readFile(file, data)
 	}
-	lines := screenLines(data)
+	lines := unwrap(screenLines(data))
 	if r, ok := readCapture(file, lines, rules); ok {
 		return r, nil
 	}

@@ -1,6 +1,8 @@
 package device
 
 import (
+	"bytes"
+	"compress/gzip"
 	"encoding/binary"
 	"encoding/hex"
 	"fmt"
@@ -55,6 +57,9 @@ func TestReadCapture(t *testing.T) {
 		"a pager that stays":            {"Tramline OS\n--More-- Model : QM-8T\n", []string{"model=QM-8T @c.txt:2"}},
 		"typed over and corrected":      {"Tramline OS\nModel : QM-9T\b\b8T\n", []string{"model=QM-8T @c.txt:2"}},
 		"stamps of a terminal program":  {"[2026-11-20 21:04:11] Tramline OS\n[2026-11-20 21:04:12] Model : QM-8T\n", []string{"model=QM-8T @c.txt:2"}},
+		"of a log server":               {"<189>1 2026-11-27T02:14:07.1Z cab-07 console - - - Tramline OS\n<189>1 2026-11-27T02:14:08.1Z cab-07 console - - [x@1 a=\"b\"] Model : QM-8T\n", []string{"model=QM-8T @c.txt:2"}},
+		"of an old log server":          {"Nov 27 02:14:07 cab-07 console[12]: Tramline OS\nNov 27 02:14:07 cab-07 console: Model : QM-8T\n", []string{"model=QM-8T @c.txt:2"}},
+		"a log among other lines":       {"Tramline OS\nNov 27 02:14:07 cab-07 console: Model : QM-9T\nModel : QM-8T\nRunning: 8.2.1\n", []string{"model=QM-8T @c.txt:3", "installed.main=8.2.1 @c.txt:4"}},
 		"a title string is no text":     {"\x1b]0;cab07\x07Tramline OS\nModel : QM-8T", []string{"model=QM-8T @c.txt:2"}},
 		"slots and what is attached":    {"Tramline OS\nSlot A 8.2.1 *\nSlot B 7.9.1\nPort 1 VR-310\nPort 2 VR-320\n", []string{"slots.A.name=A @c.txt:2", "slots.A.main=8.2.1 @c.txt:2", "slots.A.active=true @c.txt:2", "slots.B.name=B @c.txt:3", "slots.B.main=7.9.1 @c.txt:3", "attached=VR-310 @c.txt:4", "attached=VR-320 @c.txt:5"}},
 		"a size as consoles print it":   {"Tramline OS\nFree: 215,040K bytes\n", []string{"storage_free=215040KiB @c.txt:2"}},
@@ -213,6 +218,45 @@ func TestReadInventory(t *testing.T) {
 	}
 }
 
+// A capture says the same however it was saved.
+func TestEncodedCaptures(t *testing.T) {
+	text := "Tramline OS\r\nModel : QM-8T\r\nRunning: 8.2.1\r\n"
+	want, err := ReadSource("c.txt", []byte(text), []CaptureRule{tramline})
+	require.NoError(t, err)
+	require.Len(t, want.Values, 2)
+	utf16 := func(order binary.AppendByteOrder, mark bool) []byte {
+		var out []byte
+		if mark {
+			out = order.AppendUint16(out, 0xfeff)
+		}
+		for _, r := range text {
+			out = order.AppendUint16(out, uint16(r))
+		}
+		return out
+	}
+	packed := func(data []byte) []byte {
+		var b bytes.Buffer
+		z := gzip.NewWriter(&b)
+		_, _ = z.Write(data)
+		_ = z.Close()
+		return b.Bytes()
+	}
+	for name, data := range map[string][]byte{
+		"UTF-8 with a mark": []byte("\ufeff" + text), "UTF-16LE": utf16(binary.LittleEndian, true), "UTF-16BE": utf16(binary.BigEndian, true),
+		"UTF-16LE without a mark": utf16(binary.LittleEndian, false), "UTF-16BE without a mark": utf16(binary.BigEndian, false),
+		"gzip": packed([]byte(text)), "UTF-16 in gzip": packed(utf16(binary.LittleEndian, true)),
+	} {
+		r, err := ReadSource("c.txt", data, []CaptureRule{tramline})
+		require.NoError(t, err, name)
+		assert.Equal(t, said(want), said(r), name)
+	}
+	whole := packed([]byte(text))
+	_, err = ReadSource("c.txt.gz", whole[:len(whole)-6], nil)
+	assert.ErrorContains(t, err, "damaged or cut short")
+	_, err = ReadSource("c.txt.gz", packed(make([]byte, 17<<20)), nil)
+	assert.ErrorContains(t, err, "bound of one text")
+}
+
 func TestReadSourceRefuses(t *testing.T) {
 	for text, want := range map[string]string{
 		"":                        "f: the file is empty",
@@ -233,6 +277,8 @@ func TestReadSourceRefuses(t *testing.T) {
 func FuzzReadSource(f *testing.F) {
 	f.Add([]byte("Tramline OS\r\nModel : QM-8T\x1b[2K\r\nSlot A 8.2.1 *\n"))
 	f.Add(eeprom("21QM-8T", "27B1"))
+	f.Add([]byte("\xff\xfeT\x00r\x00a\x00m\x00"))
+	f.Add([]byte("Nov 27 02:14:07 cab-07 console: Tramline OS\nNov 27 02:14:07 cab-07 console: Model : QM-8T\n"))
 	f.Add([]byte(hardwareXML))
 	f.Add([]byte("ENTITY-MIB::entPhysicalClass.1 = INTEGER: chassis(3)\nENTITY-MIB::entPhysicalModelName.1 = STRING: x\n"))
 	f.Add([]byte(`[{"@odata.type": "#Chassis.v1.Chassis", "Id": "1", "Model": "VG-20"}]`))

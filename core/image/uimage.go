@@ -6,7 +6,9 @@ import (
 	"errors"
 	"fmt"
 	"hash/crc32"
+	"slices"
 
+	"fitcheck/core/archive"
 	"fitcheck/core/digest"
 	"fitcheck/core/fact"
 )
@@ -39,7 +41,16 @@ const (
 )
 
 func init() {
-	Register(&Format{Name: "uimage", Title: "U-Boot legacy image", Firmware: true, Deep: true, DeepMagics: []Magic{{0, "\x27\x05\x19\x56"}}, Rank: 5, Sniff: sniffUImage, Read: readUImage, Members: partMembers})
+	Register(&Format{Name: "uimage", Title: "U-Boot legacy image", Firmware: true, Deep: true, DeepMagics: []Magic{{0, "\x27\x05\x19\x56"}}, Rank: 5, Sniff: sniffUImage, Read: readUImage, Members: payloadMembers})
+}
+
+// payloadMembers opens the parts of which something is known: the payload of an image that is
+// none of the known formats says nothing beyond what the image does.
+func payloadMembers(m *Image, c *archive.Content) ([]archive.Member, error) {
+	out, err := partMembers(m, c)
+	return slices.DeleteFunc(out, func(o archive.Member) bool {
+		return slices.ContainsFunc(m.Parts, func(p Part) bool { return p.Name == o.Name && p.Kind == "unknown" })
+	}), err
 }
 
 var uimageOS = map[uint64]string{

@@ -7,6 +7,7 @@ import (
 
 	"fitcheck/core/archive"
 	"fitcheck/core/kit"
+	"fitcheck/core/shell"
 	"fitcheck/core/unpack"
 	"fitcheck/core/yamlfile"
 	"fitcheck/internal/present"
@@ -54,6 +55,9 @@ printed with its SHA-256. The exit status is 1 when something was left out.`,
 			stop()
 			if err != nil {
 				return 0, err
+			}
+			if *only != "" && len(res.Files) == 0 {
+				return 0, fmt.Errorf("no item of %s matches -only %s; fitcheck survey -all %s lists the addresses (:: is / in the pattern)", archive.NameOf(args[0]), shell.Quote(*only), shell.Quote(args[0]))
 			}
 			res.Problems = append(res.Problems, mustStayWhole(k, args[0])...)
 			u := present.Unpacked{Package: archive.NameOf(args[0]), Into: *into, Result: res}

@@ -247,8 +247,23 @@ func (s *Screen) text(lead string, indent int, t Tone, what string) {
 		if i > 0 {
 			lead = strings.Repeat(" ", indent)
 		}
-		s.raw(lead + s.paint(t, l))
+		s.behind(lead, indent, t, l)
 	}
+}
+
+// behind writes a line behind a lead. One that is wider than the room, as an address may be,
+// stands alone, as far to the right as it fits: so it can be copied.
+func (s *Screen) behind(lead string, indent int, t Tone, l string) {
+	if over := indent + width(l) - s.Width; s.Width > 0 && over > 0 {
+		if strings.TrimSpace(lead) != "" {
+			s.raw(lead)
+		}
+		if over > indent { // where that does not help either, it stays in place
+			over = 0
+		}
+		lead = strings.Repeat(" ", indent-over)
+	}
+	s.raw(lead + s.paint(t, l))
 }
 
 func (s *Screen) wrap(t string, indent int) []string {
@@ -334,7 +349,7 @@ func (s *Screen) item(it Item, indent int, widths []int, short bool) {
 			if i > 0 {
 				lead = strings.Repeat(" ", at)
 			}
-			s.raw(lead + s.paint(it.Tone, l))
+			s.behind(lead, at, it.Tone, l)
 		}
 	} else if it.Text != "" || len(it.Marks) > 0 {
 		s.text(lead, at, it.Tone, it.Text)
