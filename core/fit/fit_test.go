@@ -8,9 +8,10 @@ import (
 	"encoding/binary"
 	"fmt"
 	"hash/crc32"
+	"maps"
 	"os"
 	"path/filepath"
-	"sort"
+	"slices"
 	"strings"
 	"testing"
 
@@ -21,6 +22,7 @@ import (
 	"fitcheck/core/device"
 	"fitcheck/core/digest"
 	"fitcheck/core/fact"
+	"fitcheck/core/fit/check"
 	"fitcheck/core/rulebook"
 	"fitcheck/core/survey"
 )
@@ -185,14 +187,13 @@ func (s scene) zip(t testing.TB) []byte {
 			files[name] = data
 		}
 	}
-	var names []string
-	for n := range files {
-		names = append(names, n)
-	}
-	sort.Strings(names)
+	return zipped(t, files)
+}
+
+func zipped(t testing.TB, files map[string]string) []byte {
 	var b bytes.Buffer
 	w := zip.NewWriter(&b)
-	for _, n := range names {
+	for _, n := range slices.Sorted(maps.Keys(files)) {
 		e, err := w.Create(n)
 		require.NoError(t, err)
 		_, err = e.Write([]byte(files[n]))
@@ -238,6 +239,9 @@ func (s scene) judge(t *testing.T) {
 			assert.NotContains(t, []Outcome{Misfit, Unsettled}, c.Outcome, "%s", dump(v))
 		}
 	}
+	if v.Verdict == Fits {
+		assert.True(t, restsOn(v), "it rests on nothing: %s", dump(v))
+	}
 	// Whatever comes out: a reason, a source, and advice where it is needed.
 	for _, c := range v.checks() {
 		if c.Outcome == NotApplicable {
@@ -255,6 +259,52 @@ func (s scene) judge(t *testing.T) {
 	if s.afterward != nil {
 		s.afterward(t, v)
 	}
+}
+
+// restsOn tells whether something that was looked at fits each member.
+func restsOn(v *Verdict) bool {
+	for _, m := range v.Members {
+		if !slices.ContainsFunc(m.Checks, func(c Check) bool { return c.Outcome == Fits && check.Find(c.Check).Hardware }) {
+			return false
+		}
+	}
+	return len(v.Members) > 0
+}
+
+// Whatever a file is, and whatever is known of the device: nothing fits of which nothing was
+// looked at.
+func TestNothingFitsForNothing(t *testing.T) {
+	contents := map[string]string{
+		"a boot loader": string(uimage(arm, firmware, "QM-8T 3.1.4", 300)), "a kernel": string(uimage(arm, kernel, "QM-8T 8.4.2", 300)), "a script": string(uimage(arm, 6, "QM-8T 8.4.2", 300)), "a RAM disk": string(uimage(arm, 3, "QM-8T 8.4.2", 300)),
+		"a text": "words\n", "nothing": "", "zeros": strings.Repeat("\x00", 4096), "noise": strings.Repeat("\x8f\x13q", 900), "a page": "<html>sign in</html>", "an empty archive": string(zipped(t, nil)),
+	}
+	boot := []byte(contents["a boot loader"])
+	boot[28], boot[4], boot[5], boot[6], boot[7] = 17, 0, 0, 0, 0 // of the boot loader itself
+	binary.BigEndian.PutUint32(boot[4:], crc32.ChecksumIEEE(boot[:64]))
+	contents["U-Boot"] = string(boot)
+	fits := 0
+	for name, content := range contents {
+		for _, s := range []scene{{noRules: true}, {}} {
+			for _, model := range []string{"model: QM-8T", "model: VX-1", "serial: x"} {
+				for _, packed := range []bool{false, true} {
+					s.device, s.bare, s.pkg = []string{"model: QM-8T", model}, []byte(content), "x.img"
+					if packed {
+						s.bare, s.pkg = zipped(t, map[string]string{"x.img": content}), "qm-8.4.2.zip"
+					}
+					s.name = ""
+					if s.noRules && model == "model: QM-8T" && !packed {
+						s.name = name + ", without a rulebook"
+					}
+					v := s.run(t)
+					if v.Verdict == Fits {
+						fits++
+						assert.True(t, restsOn(v), "%s, %s: %s", name, model, dump(v))
+					}
+				}
+			}
+		}
+	}
+	assert.Zero(t, fits, "none of these says which revision it is for")
 }
 
 func (v *Verdict) checks() []Check {

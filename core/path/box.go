@@ -127,7 +127,7 @@ func (b *Box) mainVersion() (string, error) {
 }
 
 // problems says what of a box must be known before any path can be sought.
-func (b *Box) problems() []string {
+func (b *Box) problems(noRulebook func(*device.Device) string) []string {
 	d := b.Device
 	model := b.Value(fact.Model)
 	switch {
@@ -137,6 +137,8 @@ func (b *Box) problems() []string {
 		return []string{fmt.Sprintf("the model of %s is only guessed (%s); confirm it with fitcheck device -set model=…", d.Name.Text, model.GuessedFrom)}
 	case model.State == member.Contradicted:
 		return []string{fmt.Sprintf("the model of %s is contradicted: %s; correct %s or the rulebook", d.Name.Text, model.Why, d.File)}
+	case b.Rules == nil && noRulebook != nil && noRulebook(d) != "":
+		return []string{noRulebook(d)}
 	case b.Rules == nil:
 		return []string{fmt.Sprintf("no rulebook knows the model %s of %s; correct it in %s, or add it to a rulebook", b.Model, d.Name.Text, d.File)}
 	}

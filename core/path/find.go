@@ -113,7 +113,7 @@ func (f *finder) together(boxes []*Box) (*Answer, error) {
 	a := &Answer{Name: f.Device.Name.Text}
 	for _, b := range boxes {
 		a.Members = append(a.Members, b.Device.Name.Text)
-		a.Unsettled = append(a.Unsettled, b.problems()...)
+		a.Unsettled = append(a.Unsettled, b.problems(f.NoRulebook)...)
 	}
 	if len(a.Unsettled) > 0 {
 		return a, nil
@@ -305,7 +305,7 @@ func (f *finder) solve(boxes []*Box, at *met) (*Answer, error) {
 		a.Name = f.Device.Name.Text
 	}
 	for _, b := range boxes {
-		a.Unsettled = append(a.Unsettled, b.problems()...)
+		a.Unsettled = append(a.Unsettled, b.problems(f.NoRulebook)...)
 	}
 	if len(a.Unsettled) > 0 {
 		return a, nil

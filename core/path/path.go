@@ -13,6 +13,7 @@ import (
 	"cmp"
 	"slices"
 
+	"fitcheck/core/device"
 	"fitcheck/core/fact"
 	"fitcheck/core/rulebook"
 	"fitcheck/core/shell"
@@ -45,6 +46,9 @@ type Options struct {
 	MaxStates int
 	// Picture asks for what can be drawn.
 	Picture bool
+
+	// NoRulebook says, when it is set, why no rulebook knows a device, and what to do.
+	NoRulebook func(d *device.Device) string
 
 	Plain bool // the path alone, without the way back and the like
 }

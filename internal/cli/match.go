@@ -19,6 +19,7 @@ import (
 	"fitcheck/core/fit"
 	"fitcheck/core/kit"
 	"fitcheck/core/rulebook"
+	"fitcheck/core/spelling"
 	"fitcheck/core/survey"
 	"fitcheck/internal/present"
 	"fitcheck/internal/present/page"
@@ -322,5 +323,13 @@ func noRulebook(k *kit.Kit, d *device.Device) string {
 	case !d.Model.Set():
 		return "add model: to " + d.File
 	}
-	return fmt.Sprintf("no rulebook in %s/rulebooks knows the model %s; correct the model in %s or add it to a rulebook", k.Dir, d.Model.Text, d.File)
+	var known []string
+	for _, rb := range k.Rulebooks {
+		known = append(known, rb.Models.Keys()...)
+	}
+	meant := ""
+	if near := spelling.Nearest(d.Model.Text, known); near != "" {
+		meant = fmt.Sprintf("did you mean %s? ", near)
+	}
+	return fmt.Sprintf("no rulebook knows the model %s; %scorrect model: in %s, or add the model to a rulebook in %s", d.Model.Text, meant, d.File, filepath.Join(k.Dir, "rulebooks"))
 }

@@ -153,6 +153,7 @@ func (w *wayfinding) find() (*path.Result, error) {
 	if w.onHand {
 		w.options.OnHand = w.shelf.Has(w.d)
 	}
+	w.options.NoRulebook = func(d *device.Device) string { return noRulebook(w.k, d) }
 	return path.Find(path.Request{Device: w.d, Rules: w.rules, Goal: w.goal, Options: w.options})
 }
 

@@ -85,10 +85,8 @@ func (e Evidence) verdict(v *fit.Verdict, instead *fit.Verdict) []page.Block {
 			fits += max(1, len(c.of))
 		}
 	}
-	// What device an image is for comes before what proves it.
-	slices.SortStableFunc(open, func(a, b memberCheck) int {
-		return cmp.Or(weight(a.Outcome)-weight(b.Outcome), cmp.Compare(check.Find(b.Check.Check).Far, check.Find(a.Check.Check).Far))
-	})
+	slices.SortStableFunc(open, func(a, b memberCheck) int { return pressing(a.Check, b.Check) })
+	open = joinComponents(open)
 	slices.SortStableFunc(rest, func(a, b memberCheck) int { return weight(a.Outcome) - weight(b.Outcome) })
 	shown := map[string]bool{}
 	if len(open) > 0 {
@@ -246,6 +244,26 @@ func (c memberCheck) because(v *fit.Verdict) string {
 	return t
 }
 
+// pressing orders reasons by what is to be told first: what device an image is for before what
+// proves it. Of misfits that is what is farthest from the device; of what is not known, that
+// from which the rest follows, as the architecture does from the revision, and that from the
+// model.
+func pressing(a, b fit.Check) int {
+	one, other := check.Find(a.Check), check.Find(b.Check)
+	identity := func(c *check.Check) int { return min(c.Far, 1) }
+	return cmp.Or(weight(a.Outcome)-weight(b.Outcome), identity(other)-identity(one), cmp.Compare(rank(a.Outcome, one), rank(b.Outcome, other)))
+}
+
+func rank(o fit.Outcome, c *check.Check) int {
+	switch {
+	case c.Far == 0:
+		return 0 // in the order of the checks
+	case o == fit.Misfit:
+		return -c.Far
+	}
+	return c.Order
+}
+
 func weight(o fit.Outcome) int {
 	return slices.Index([]fit.Outcome{fit.Misfit, fit.Unsettled, fit.Note, fit.Fits, fit.NotApplicable}, o)
 }
@@ -385,17 +403,18 @@ func Advice(v *fit.Verdict, instead *fit.Verdict) []string {
 	}
 	// A package that is for the device, and only cannot come next, is not given up for another.
 	onTheWay := !slices.ContainsFunc(v.Deciding(), func(c string) bool { return c != "path" && c != "needs" })
-	if !onTheWay {
+	first := v.Verdict == fit.Misfit && !onTheWay
+	if first {
 		other()
 	}
-	for _, want := range []fit.Outcome{fit.Misfit, fit.Unsettled} {
-		for _, c := range allChecks(v) {
-			if c.Outcome == want {
-				add(c.Advice)
-			}
+	reasons := allChecks(v)
+	slices.SortStableFunc(reasons, pressing)
+	for _, c := range reasons {
+		if c.Outcome == fit.Misfit || c.Outcome == fit.Unsettled {
+			add(c.Advice)
 		}
 	}
-	if onTheWay && v.Verdict != fit.Fits {
+	if !first {
 		other()
 	}
 	if v.Verdict == fit.Fits {

@@ -2,6 +2,7 @@ package present
 
 import (
 	"cmp"
+	"fmt"
 	"slices"
 	"strings"
 
@@ -172,3 +173,40 @@ func joinReason(all []memberCheck, c memberCheck) []memberCheck {
 	}
 	return append(all, c)
 }
+
+// joinComponents makes one line of those that give the same reason for several components.
+func joinComponents(all []memberCheck) []memberCheck {
+	var out []memberCheck
+	joined := map[int][]string{}
+next:
+	for _, c := range all {
+		for i := range out {
+			o := &out[i]
+			if o.Check.Check != c.Check.Check || o.Outcome != c.Outcome || o.Because != c.Because || !slices.Equal(o.of, c.of) || o.Component == "" || c.Component == "" {
+				continue
+			}
+			joined[i] = append(joined[i], c.Component)
+			o.Sources = slices.Clip(o.Sources)
+			for _, x := range c.Sources {
+				if !slices.Contains(o.Sources, x) {
+					o.Sources = append(o.Sources, x)
+				}
+			}
+			continue next
+		}
+		joined[len(out)] = []string{c.Component}
+		out = append(out, c)
+	}
+	for i := range out {
+		switch all := joined[i]; {
+		case len(all) > manyComponents:
+			out[i].Component = fmt.Sprintf("%s and %d more", all[0], len(all)-1)
+		default:
+			out[i].Component = strings.Join(all, ", ")
+		}
+	}
+	return out
+}
+
+// manyComponents is how many are named before a count stands for them.
+const manyComponents = 3

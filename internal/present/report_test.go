@@ -35,7 +35,7 @@ func stack() Answer {
 func TestGroupsOnTheScreen(t *testing.T) {
 	inOrder(t, shown(AnswersPage([]Answer{stack()}, nil, false), 100, page.Why), "MISFIT", "p.zip does NOT fit depot", "depot is a stack of 2", "fits    one is a QM-8T", "misfit  two is a QM-8T",
 		"What decides it", "two: for B1", "two would stay behind",
-		"What to do next", "1. q.zip of the kit (packages/q.zip) fits depot: take that one", "2. bring both", "3. get the image for A2",
+		"What to do next", "1. q.zip of the kit (packages/q.zip) fits depot: take that one", "2. get the image for A2", "3. bring both",
 		"What else was checked", "all members: ::a.img names", "one: slot B is free", "two: images passed over", "::b.img")
 }
 

@@ -27,6 +27,7 @@ var (
 	completeOptional = complete.Code("optional", NotApplicable, "an optional component is not in the package", "the package brings no %s, and it is optional", "")
 	completeForOther = complete.Code("for_others_only", NotApplicable, "an optional component is there for other devices only", "the package brings %s for other devices only, and it is optional", "")
 	completeRuns     = complete.Code("runs_already", NotApplicable, "a component is not in the package, and the device runs the one of the release", "the package brings no %s, and the device runs the one of this release already (%s)", "")
+	completeNotNamed = complete.Code("not_named", Unsettled, "nothing in the package says that it is an image for the device, and there is no rulebook", "nothing in the package says that it is a %s image, and without a rulebook nobody knows what else the device takes", "")
 	completeNoRule   = complete.Code("no_rule", NotApplicable, "without a rulebook nobody knows what belongs together", "without a rulebook nobody knows what belongs together", "")
 )
 
@@ -40,6 +41,9 @@ func (c *Case) onlyForOthers(k Component, best *Candidate) Line {
 func (c *Case) Completeness(results map[string]Result) []Line {
 	if c.Rules == nil {
 		l := completeNoRule.Line("")
+		if len(c.Chosen) == 0 {
+			l = completeNotNamed.Line(c.Main(), c.Main()).Advise("%s", c.needRulebook())
+		}
 		l.Device, l.Package = c.Hardware(), c.Survey.Name
 		return []Line{*l.Cite(c.ofDevice(), ofName(c.Survey.Name, c.Survey.Name))}
 	}

@@ -161,7 +161,9 @@ func (c *Case) undecided(base Line, r *reasons, n fact.Name, o *opinion, cand *C
 		base.Package = "left open: " + o.facts[0].Text()
 		return c.unsaidArch(base, cand, fmt.Sprintf("the header leaves open whether it is %s", o.facts[0].Text()))
 	case c.Rules == nil || n == fact.Revision && c.Model == nil:
-		return r.notComparable.become(base, fact.Values(o.facts), v.Text()).Advise("%s", c.needRulebook())
+		l := r.notComparable.become(base, fact.Values(o.facts), v.Text()).Advise("%s", c.needRulebook())
+		l.Because += ": no rulebook knows its model"
+		return l
 	}
 	return r.notComparable.become(base, fact.Values(o.facts), v.Text()).Advise("ask the maker what is meant; where it is a %s of its own, list it in the rulebook, in its order", n)
 }
