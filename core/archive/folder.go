@@ -6,6 +6,8 @@ import (
 	"os"
 	"path"
 	"slices"
+
+	"github.com/maruel/natural"
 )
 
 // folder walks a package that was unpacked earlier. Links in it are reported,
@@ -59,6 +61,10 @@ func (w *walker) folder(dir, name string) error {
 	})
 	if err != nil {
 		return err
+	}
+	slices.SortStableFunc(files, func(a, b file) int { return natural.Compare(a.path, b.path) })
+	for i, f := range files {
+		f.it.Order[len(f.it.Order)-1] = i
 	}
 	order := slices.Clone(files)
 	slices.SortStableFunc(order, func(a, b file) int { return cmp.Compare(b.it.Size, a.it.Size) })

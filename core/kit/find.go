@@ -7,6 +7,8 @@ import (
 	"slices"
 	"strings"
 
+	"github.com/maruel/natural"
+
 	"fitcheck/core/device"
 	"fitcheck/core/rulebook"
 )
@@ -80,6 +82,7 @@ func (k *Kit) packages(path string, each bool, depth int) ([]string, error) {
 	if !(each && depth == 0) && !k.isShelf(path, entries) {
 		return []string{path}, nil
 	}
+	slices.SortFunc(entries, func(a, b os.DirEntry) int { return natural.Compare(a.Name(), b.Name()) })
 	var out []string
 	for _, e := range entries {
 		if strings.HasPrefix(e.Name(), ".") || beside(e.Name()) {

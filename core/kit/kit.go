@@ -168,7 +168,7 @@ func yamlFiles(dir string) ([]string, error) {
 			out = append(out, filepath.Join(dir, e.Name()))
 		}
 	}
-	sort.Strings(out)
+	sort.Sort(natural.StringSlice(out))
 	return out, nil
 }
 

@@ -6,6 +6,8 @@ import (
 	"slices"
 	"strings"
 
+	"github.com/maruel/natural"
+
 	"fitcheck/core/archive"
 	"fitcheck/core/digest"
 	"fitcheck/core/fit"
@@ -174,7 +176,7 @@ func Arrange(files []Serving, transfer func(device string) *rulebook.Transfer) (
 		taken[f.Name] = f.Digests.Of(digest.SHA256)
 		out = append(out, f)
 	}
-	slices.SortStableFunc(out, func(a, b Serving) int { return strings.Compare(a.Name, b.Name) })
+	slices.SortStableFunc(out, func(a, b Serving) int { return natural.Compare(a.Name, b.Name) })
 	return out, nil
 }
 

@@ -18,6 +18,8 @@ import (
 	"sync"
 	"time"
 
+	"github.com/maruel/natural"
+
 	"fitcheck/core/archive"
 	"fitcheck/core/content"
 	"fitcheck/core/digest"
@@ -383,7 +385,7 @@ func Run(ctx context.Context, path string, o Options) (*Survey, error) {
 		}
 	}
 	slices.SortStableFunc(s.Problems, func(a, b archive.Problem) int {
-		return cmp.Or(cmp.Compare(a.Item, b.Item), cmp.Compare(a.What, b.What))
+		return cmp.Or(natural.Compare(a.Item, b.Item), cmp.Compare(a.What, b.What))
 	})
 	return s, nil
 }

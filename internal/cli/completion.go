@@ -8,7 +8,10 @@ import (
 	"os"
 	"path/filepath"
 	"slices"
+	"sort"
 	"strings"
+
+	"github.com/maruel/natural"
 
 	"fitcheck/core/shell"
 )
@@ -115,6 +118,7 @@ func namesIn(dir, suffix string) []string {
 			out = append(out, shell.Quote(name))
 		}
 	}
+	sort.Sort(natural.StringSlice(out))
 	return out
 }
 

@@ -3,6 +3,7 @@ package cli
 import (
 	"bytes"
 	"flag"
+	"fmt"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -115,4 +116,28 @@ func TestKitAbove(t *testing.T) {
 	require.Positive(t, at)
 	status, _, errout = run(strings.Fields(strings.SplitN(out[at:], "\n", 2)[0])[1:]...)
 	assert.Equal(t, exitFits, status, "what is offered works from here, too: %s", errout)
+}
+
+// Lists are in the order in which people count: 2 before 10.
+func TestListsAreInOrder(t *testing.T) {
+	dir := t.TempDir()
+	device := "kind: device\nname: cab-%d\nmodel: X-1\n"
+	for _, n := range []int{10, 2, 1} {
+		for _, f := range []struct{ name, text string }{{fmt.Sprintf("devices/cab-%d.yaml", n), fmt.Sprintf(device, n)}, {fmt.Sprintf("packages/p/part-%d.txt", n), "words\n"}} {
+			p := filepath.Join(dir, f.name)
+			require.NoError(t, os.MkdirAll(filepath.Dir(p), 0o755))
+			require.NoError(t, os.WriteFile(p, []byte(f.text), 0o644))
+		}
+	}
+	inOrder := func(text string, of string) {
+		t.Helper()
+		one, two, ten := strings.Index(text, fmt.Sprintf(of, 1)), strings.Index(text, fmt.Sprintf(of, 2)), strings.Index(text, fmt.Sprintf(of, 10))
+		assert.True(t, one >= 0 && one < two && two < ten, text)
+	}
+	_, out, _ := run("survey", filepath.Join(dir, "packages/p"), "-kit", dir)
+	inOrder(out, "part-%d.txt")
+	_, out, errout := run("match", "-brief", "-device", filepath.Join(dir, "devices"), filepath.Join(dir, "packages/p"), "-kit", dir)
+	inOrder(out+errout, "cab-%d ")
+	_, _, errout = run("match", "-device", "nothing-like-them", "p", "-kit", dir)
+	inOrder(strings.ReplaceAll(errout, "\n", ",")+",", "cab-%d,")
 }
