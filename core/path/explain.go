@@ -119,7 +119,7 @@ func (t *team) forbidden(s stand, m move, b int) (reason, bool) {
 	if r.Settled && r.Allowed {
 		return reason{}, false
 	}
-	res := reason{code: pathForbidden, unknown: !r.Settled, text: fmt.Sprintf("the move from %s is not allowed: %s", t.name(s.line, s.version, b), r.Because)}
+	res := reason{code: pathForbidden, unknown: !r.Settled, brief: r.Because, text: fmt.Sprintf("the move from %s is not allowed: %s", t.name(s.line, s.version, b), r.Because)}
 	if res.unknown {
 		res.code = pathNotSettled
 		res.text = fmt.Sprintf("whether the move from %s is allowed is not known: %s", t.name(s.line, s.version, b), r.Because)

@@ -1,6 +1,7 @@
 package path
 
 import (
+	"cmp"
 	"slices"
 )
 
@@ -25,6 +26,7 @@ type Known struct {
 type Forbidden struct {
 	From, FromFamily, To, ToFamily string
 	Because                        string
+	Brief                          string // the same without the move itself
 	Sources                        []Cited
 }
 
@@ -85,7 +87,7 @@ func (r *route) draw(moves []move) *Picture {
 				continue
 			}
 			a, b := t.lines[stops[i].line], t.lines[stops[k].line]
-			p.Forbidden = append(p.Forbidden, Forbidden{a.versions[stops[i].version].Text, a.family, b.versions[stops[k].version].Text, b.family, against[0].text, against[0].sources})
+			p.Forbidden = append(p.Forbidden, Forbidden{a.versions[stops[i].version].Text, a.family, b.versions[stops[k].version].Text, b.family, against[0].text, cmp.Or(against[0].brief, against[0].text), against[0].sources})
 		}
 	}
 	return p

@@ -40,6 +40,8 @@ type station struct {
 type arc struct {
 	from, to, top int
 	tag           string
+	// away is how far from the stations it begins and ends.
+	away, awayTo int
 }
 
 // bracket is a move that is refused, or, from a station to itself, a closed one.
@@ -53,15 +55,18 @@ type box struct{ x, y, w, h int }
 
 const (
 	pictureMargin = 24
-	stationGap    = 26 // between labels
+	stationGap    = 26 // between labels, at least
+	wideGap       = 110
+	roomyWidth    = 1000 // up to where a picture of few stations is spread
 	familyGap     = 40
 	letterWidth   = 7 // of the font of labels, on the safe side
 	smallLetter   = 6 // of reasons
 	arcLane       = 24
-	refusedLane   = 24
+	refusedLane   = 30
+	besideLoop    = 24 // how far from a station arcs end where a loop stands on it
 	labelHeight   = 34 // of a version and what it is now
 	maxStations   = 14
-	longestReason = 64
+	longestReason = 90
 )
 
 // layOut places an answer. Of many releases those that nothing leads to or from are left out.
@@ -95,6 +100,10 @@ func layOut(a *path.Answer) *picture {
 		families = append(slices.Delete(families, i, i+1), a.Family)
 	}
 	states := map[string]string{"runs": "runs now", "goal": "the goal", "stop": "a stop"}
+	gap := wideGap
+	if len(known) > 0 {
+		gap = max(stationGap, min(wideGap, roomyWidth/len(known)-8*letterWidth))
+	}
 	at := map[key]int{}
 	x := pictureMargin
 	for i, f := range families {
@@ -107,7 +116,7 @@ func layOut(a *path.Answer) *picture {
 				continue
 			}
 			s := station{version: k.Version, state: k.State, now: states[k.State]}
-			w := max(len([]rune(s.version)), len([]rune(s.now)))*letterWidth + stationGap
+			w := max(len([]rune(s.version)), len([]rune(s.now)))*letterWidth + gap
 			s.x = x + w/2
 			x += w
 			at[key{f, k.Version}] = s.x
@@ -161,13 +170,25 @@ func (p *picture) hops(a *path.Answer, at func(family, version string) (int, boo
 		head += 20
 	}
 	p.line = head + highest + 20
+	loops := map[int]bool{}
+	for _, a := range p.arcs {
+		loops[a.from] = loops[a.from] || a.from == a.to
+	}
+	away := func(x int) int {
+		if loops[x] {
+			return besideLoop
+		}
+		return 5
+	}
 	for i := range p.arcs {
-		p.arcs[i].top = p.line - p.arcs[i].top - 8
+		a := &p.arcs[i]
+		a.top = p.line - a.top - 8
+		a.away, a.awayTo = away(a.from), away(a.to)
 	}
 }
 
 func (a arc) ends() (int, int) {
-	const loop = 14 // how wide a loop is to either side
+	const loop = 24 // how wide a loop is to either side
 	if a.from == a.to {
 		return a.from - loop, a.from + loop
 	}
@@ -188,7 +209,7 @@ func (p *picture) refusals(a *path.Answer, known []path.Known, at func(family, v
 		from, ok1 := at(f.FromFamily, f.From)
 		to, ok2 := at(f.ToFamily, f.To)
 		if ok1 && ok2 {
-			p.refused = append(p.refused, bracket{from: from, to: to, text: letter(i) + "  " + shorten(f.Because, longestReason)})
+			p.refused = append(p.refused, bracket{from: from, to: to, text: letter(i) + "  " + shorten(cmp.Or(f.Brief, f.Because), longestReason)})
 		}
 	}
 	for _, k := range known {
@@ -224,7 +245,7 @@ func (p *picture) refusals(a *path.Answer, known []path.Known, at func(family, v
 		b.text = shorten(b.text, max(1, room))
 		p.width = max(p.width, b.textAt().x+b.textAt().w+pictureMargin)
 	}
-	p.height = base + refusedLane*lanes + 12
+	p.height = base + refusedLane*lanes + 24
 }
 
 func letter(i int) string { return string(rune('a' + i%26)) }
@@ -232,9 +253,13 @@ func letter(i int) string { return string(rune('a' + i%26)) }
 func (b bracket) left() int  { return min(b.from, b.to) }
 func (b bracket) right() int { return max(b.from, b.to) }
 
-// textAt is where the reason of a bracket stands: just above its line, from its left end on.
+// textAt is where the reason of a bracket stands: below its line, from its left end on; that of
+// a closed release beside the end of its leader.
 func (b bracket) textAt() box {
-	return box{b.left() + 6, b.y - 15, len([]rune(b.text)) * smallLetter, 14}
+	if b.from == b.to {
+		return box{b.left() + 12, b.y - 12, len([]rune(b.text)) * smallLetter, 14}
+	}
+	return box{b.left() + 2, b.y + 3, len([]rune(b.text)) * smallLetter, 14}
 }
 
 // touches tells whether the reason or the line of one meets that of another.
@@ -292,24 +317,26 @@ func (p *picture) svg(headline string, alone bool) string {
 			f(`<path class="no" d="M%d %dV%dH%dV%d"/>`, r.from, from, r.y, r.to, from)
 		}
 		t := r.textAt()
-		x := t.x
-		if r.from == r.to {
-			x += 6
+		tag, text, ok := strings.Cut(r.text, "  ")
+		if ok {
+			tag = `<tspan font-weight="700">` + esc(tag) + "</tspan>  "
+		} else {
+			tag, text = "", r.text
 		}
-		f(`<text class="r" x="%d" y="%d">%s</text>`+"\n", x, r.y-4, esc(r.text))
+		f(`<text class="r" x="%d" y="%d" xml:space="preserve">%s%s</text>`+"\n", t.x, t.y+11, tag, esc(text))
 	}
 	for _, a := range p.arcs {
 		middle := (a.from + a.to) / 2
 		switch {
 		case a.from == a.to:
-			f(`<path class="way" d="M%d %dC%d %d %d %d %d %d" marker-end="url(#tip)"/>`, a.from-5, p.line-8, a.from-22, a.top-8, a.from+22, a.top-8, a.from+5, p.line-8)
+			f(`<path class="way" d="M%d %dC%d %d %d %d %d %d" marker-end="url(#tip)"/>`, a.from-5, p.line-8, a.from-26, a.top-8, a.from+26, a.top-8, a.from+5, p.line-8)
 		default:
 			bend := 4 * (p.line - 8 - a.top) / 3
-			way := 5
+			from, to := a.from+a.away, a.to-a.awayTo
 			if a.to < a.from {
-				way = -5
+				from, to = a.from-a.away, a.to+a.awayTo
 			}
-			f(`<path class="way" d="M%d %dC%d %d %d %d %d %d" marker-end="url(#tip)"/>`, a.from+way, p.line-8, a.from+way, p.line-8-bend, a.to-way, p.line-8-bend, a.to-way, p.line-8)
+			f(`<path class="way" d="M%d %dC%d %d %d %d %d %d" marker-end="url(#tip)"/>`, from, p.line-8, from, p.line-8-bend, to, p.line-8-bend, to, p.line-8)
 		}
 		f(`<circle class="d" cx="%d" cy="%d" r="8"/><text class="t" x="%d" y="%d" text-anchor="middle">%s</text>`+"\n", middle, a.top, middle, a.top+4, esc(a.tag))
 	}

@@ -118,15 +118,15 @@ func (e Evidence) verdict(v *fit.Verdict, instead *fit.Verdict) []page.Block {
 	if fits == 0 {
 		last = "no check fits"
 	}
-	return append(out, page.Gap{}, page.Fold{Line: last + "; -why shows every source", Title: "What else was checked", Flag: page.Why, Inside: func() []page.Block {
-		return e.inFull(v, rest, last, maps.Clone(shown)) // each writer makes it anew
+	return append(out, page.Gap{}, page.Fold{Line: last + "; -why shows every source", Title: "What else was checked: " + last, Flag: page.Why, Inside: func() []page.Block {
+		return e.inFull(v, rest, maps.Clone(shown)) // each writer makes it anew
 	}})
 }
 
 // inFull is what stands behind a verdict: the checks that decide nothing, what proves the
 // images, what was passed over.
-func (e Evidence) inFull(v *fit.Verdict, rest []memberCheck, summary string, shown map[string]bool) []page.Block {
-	out := []page.Block{page.Line{Text: summary, Tone: page.Faint}}
+func (e Evidence) inFull(v *fit.Verdict, rest []memberCheck, shown map[string]bool) []page.Block {
+	var out []page.Block
 	var l page.List
 	for _, c := range rest {
 		l.Items = append(l.Items, e.check(v, c, shown))

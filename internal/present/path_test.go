@@ -119,7 +119,7 @@ func TestGraph(t *testing.T) {
 	}
 	holds(t, l)
 	svg := l.svg("headline", true)
-	inOrder(t, svg, "<svg", "a  a rule forbids it", "runs now", "a stop", "the goal", "</svg>")
+	inOrder(t, svg, "<svg", "a</tspan>  a rule forbids it", "runs now", "a stop", "the goal", "</svg>")
 	assert.Contains(t, svg, "it was withdrawn: &lt;b&gt;")
 	assert.NotContains(t, svg, "<b>", "texts stay texts")
 	var b bytes.Buffer

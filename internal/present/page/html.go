@@ -183,6 +183,10 @@ func (h *html) item(l List, it Item, widths []int, number int) {
 		h.ticks++
 		h.f("<input type=\"checkbox\" id=\"s%d\" aria-label=\"step %[1]d done\"><span class=\"nr\">%[1]d</span><div>", number)
 	}
+	row := len(it.Marks) > 0 && !l.Tick // what wraps hangs under itself
+	if row {
+		h.f("<div class=\"row\">")
+	}
 	for k, m := range it.Marks {
 		if m.Text == "" && k == len(it.Marks)-1 {
 			continue
@@ -197,6 +201,9 @@ func (h *html) item(l List, it Item, widths []int, number int) {
 		h.f("<label class=\"text %s\" for=\"s%d\">%s</label>", classes[it.Tone], number, rich(it.Text))
 	default:
 		h.f("<span class=\"%s\">%s</span>", classes[it.Tone], rich(it.Text))
+	}
+	if row {
+		h.f("</div>")
 	}
 	h.list(List{Items: it.Under})
 	if len(it.Inside) > 0 {
