@@ -2,9 +2,11 @@ package e2e
 
 import (
 	"bytes"
+	"fmt"
 	"os"
 	"os/exec"
 	"path/filepath"
+	"regexp"
 	"runtime"
 	"strings"
 	"syscall"
@@ -222,4 +224,52 @@ func noise(n int) []byte {
 		out[i] = byte(x)
 	}
 	return out
+}
+
+// raw is what the language, the system and decoders say of themselves.
+var raw = regexp.MustCompile(`no such file or directory|not a directory|is a directory|permission denied|invalid argument|\bEOF\b|strconv|syntax error|invalid (?:character|syntax)|looking for|unexpected end|connection refused|(?:open|mkdir|mkdirat|openat|l?stat|read|write|rename|unlinkat|readdirent|listen|dial|bind) ?(?:udp|tcp)?\d? ?[/:]|goroutine|runtime error|%!|(?:^|: )yaml: |json: (?:cannot|unsupported)|x509:|asn1:|not defined|parse error|line \d+: did not find`)
+
+// Whatever is wrong with a call, what is said of it is in words that were chosen, as text and
+// as JSON.
+func TestNothingRawIsSaid(t *testing.T) {
+	t.Parallel()
+	kit := program.WriteKit(t)
+	file := func(name, text string) string { return program.Write(t, kit, name, []byte(text)) }
+	afile := file("a-file", "words")
+	for _, name := range []string{"half.json", "bad.json", "half.xml", "bad.xml", "list.yaml", "tab.yaml", "noise.yaml", "deep.yaml", "twice.yaml", "not.pdf", "not.gz", "not.html"} {
+		file(name, map[string]string{"half.json": `{"a": `, "bad.json": `{"a": }`, "half.xml": "<a><b>", "bad.xml": "<a></b>", "list.yaml": "kind: device\nname: [\n", "tab.yaml": "kind: device\n\tname: x\n",
+			"noise.yaml": "\x00\x01\xff\xfe", "deep.yaml": strings.Repeat("[", 400), "twice.yaml": "kind: device\nname: a\nname: b\n", "not.pdf": "%PDF-1.7\nwords", "not.gz": "\x1f\x8b\x08words", "not.html": "<!doctype html><p>x"}[name])
+	}
+	calls := [][]string{
+		{"survey", "gone.zip"}, {"survey", afile + "/inside"}, {"match", "-device", "gone", "gift.zip"}, {"match", "-device", afile + "/x", "gift.zip"}, {"header", "gone"}, {"header", "packages/gift.zip::gone"},
+		{"unpack", "-into", afile, "qm-tram-8.4.2.zip"}, {"unpack", "-into", afile + "/x", "qm-tram-8.4.2.zip"}, {"stage", "-device", "cabinet-07", "-to", "8.4.2", "-into", afile + "/x"},
+		{"runbook", "-device", "cabinet-07", "-to", "8.4.2", "-out", afile + "/r.html"}, {"confirm", "-device", "cabinet-07", "-to", "8.4.2", "-after", "gone.txt"},
+		{"confirm", "-device", "cabinet-07", "-to", "8.4.2", "-after", "captures/cab07-after.txt", "-record", afile + "/r"}, {"match", "-device", "cabinet-07", "qm-tram-8.4.2.zip", "-report", afile + "/r.html"},
+		{"rulebook", "check", "gone.yaml"}, {"rulebook", "draft", "gone.zip"}, {"notes", "gone.zip"}, {"notes", "not.pdf"}, {"compare", "gone.zip", "gift.zip"}, {"recover", "-device", "platform-2", "gone.bin"}, {"demo", afile + "/x"}, {"demo", afile},
+		{"match", "-kit", "gone", "-device", "x", "y"}, {"match", "-kit", afile, "-device", "x", "y"}, {"device", "."}, {"device", "gone"}, {"device", "packages/gift.zip"}, {"device", "-out", afile + "/d.yaml", "captures/cab07.txt"}, {"device", "-set", "x", "captures/cab07.txt"},
+		{"survey", "-max-items", "x", "gift.zip"}, {"survey", "-max-bytes", "-1", "gift.zip"}, {"survey", "-digest", "sha256:zz", "gift.zip"}, {"unpack", "-into", "o", "-only", "[", "gift.zip"}, {"path", "-device", "cabinet-07", "-to", "8.4.2", "-all", "0"},
+		{"stand-in", "-device", "platform-2", "-address", "203.0.113.77"}, {"recover", "-device", "platform-2", "-watch", "-address", "nowhere"}, {"explain", "x"}, {"completion", "x"}, {"nothing"}, {"survey", "-nothing"},
+	}
+	for _, name := range []string{"half.json", "bad.json", "half.xml", "bad.xml", "list.yaml", "tab.yaml", "noise.yaml", "deep.yaml", "twice.yaml", "not.gz"} {
+		calls = append(calls, []string{"device", name}, []string{"match", "-device", name, "gift.zip"}, []string{"rulebook", "check", name}, []string{"survey", name})
+	}
+	for _, args := range calls {
+		r := program.Call(t, kit, args...)
+		assert.NotContains(t, r.Errout, "report it", "%v", args)
+		said := r.Errout
+		if args[0] == "rulebook" {
+			said += r.Out
+		}
+		assert.Empty(t, raw.FindAllString(said, -1), "%v: %s", args, said)
+		if args[0] == "nothing" || args[0] == "completion" || args[0] == "stand-in" {
+			continue
+		}
+		r = program.Call(t, kit, append(args, "-json")...)
+		doc := program.Document(t, r)
+		if failed, ok := doc["error"].(map[string]any); ok {
+			assert.NotEmpty(t, failed["code"], args)
+			assert.NotEmpty(t, failed["what"], args)
+			assert.Empty(t, raw.FindAllString(fmt.Sprint(failed), -1), "%v: %v", args, failed)
+		}
+	}
 }

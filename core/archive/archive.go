@@ -211,6 +211,8 @@ func (e *BoundError) Error() string {
 type OpenError struct {
 	Path string
 	Err  error
+	// Write: it was to be written.
+	Write bool
 }
 
 func (e *OpenError) Error() string {
@@ -219,6 +221,10 @@ func (e *OpenError) Error() string {
 		reason = pe.Err
 	}
 	switch {
+	case e.Write && errors.Is(e.Err, os.ErrPermission):
+		return fmt.Sprintf("%s: the system does not let you write it; give another folder, or change its permissions", e.Path)
+	case e.Write:
+		return fmt.Sprintf("%s: it cannot be written: %v; free some space, or give another folder", e.Path, reason)
 	case errors.Is(e.Err, os.ErrPermission):
 		return fmt.Sprintf("%s: the system does not let you read it (%v); change its permissions or run as a user who may", e.Path, reason)
 	case errors.Is(e.Err, os.ErrNotExist):
@@ -249,7 +255,7 @@ func Walk(ctx context.Context, path string, limits Limits, v Visitor) error {
 func WalkShown(ctx context.Context, path string, limits Limits, v Visitor, progress *Progress) error {
 	info, err := os.Stat(path)
 	if err != nil {
-		return &OpenError{path, err}
+		return &OpenError{Path: path, Err: err}
 	}
 	w := &walker{ctx: ctx, limits: limits, visitor: v, root: path, progress: progress, slots: make(chan struct{}, max(0, runtime.GOMAXPROCS(0)-1))}
 	w.packed.Store(info.Size())
@@ -262,11 +268,11 @@ func WalkShown(ctx context.Context, path string, limits Limits, v Visitor, progr
 		w.packed.Store(0) // grows by each file
 		return w.folder(path, NameOf(path))
 	case !info.Mode().IsRegular():
-		return &OpenError{path, errors.New("it is a device, pipe or socket; give a file or a folder")}
+		return &OpenError{Path: path, Err: errors.New("it is a device, pipe or socket; give a file or a folder")}
 	}
 	f, err := os.Open(path)
 	if err != nil {
-		return &OpenError{path, err}
+		return &OpenError{Path: path, Err: err}
 	}
 	defer f.Close()
 	progress.expect(info.Size())
@@ -305,10 +311,10 @@ func (w *walker) file(it *Item, f *os.File, before os.FileInfo) error {
 	}
 	after, err := f.Stat()
 	if err != nil {
-		return &OpenError{f.Name(), err}
+		return &OpenError{Path: f.Name(), Err: err}
 	}
 	if after.Size() != before.Size() || !after.ModTime().Equal(before.ModTime()) {
-		return &OpenError{f.Name(), errors.New("it changed while it was read; wait until the download has ended, then try again")}
+		return &OpenError{Path: f.Name(), Err: errors.New("it changed while it was read; wait until the download has ended, then try again")}
 	}
 	return nil
 }

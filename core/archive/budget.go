@@ -34,7 +34,7 @@ func (r *reader) Read(p []byte) (int, error) {
 	}
 	if err != nil && err != io.EOF {
 		if r.path != "" {
-			err = &OpenError{r.path, err}
+			err = &OpenError{Path: r.path, Err: err}
 		} else if !r.guess {
 			err = bounded(r.item, r.w.limits, err)
 		}

@@ -15,11 +15,11 @@ import (
 func (w *walker) folder(dir, name string) error {
 	root, err := os.OpenRoot(dir)
 	if err != nil {
-		return &OpenError{dir, err}
+		return &OpenError{Path: dir, Err: err}
 	}
 	defer root.Close()
 	if _, err := fs.ReadDir(root.FS(), "."); err != nil {
-		return &OpenError{dir, err}
+		return &OpenError{Path: dir, Err: err}
 	}
 	type file struct {
 		it   *Item
@@ -86,5 +86,5 @@ func (w *walker) folder(dir, name string) error {
 }
 
 func (w *walker) denied(it *Item, err error) {
-	w.visitor.Report(Problem{it.Address, Denied, (&OpenError{path.Base(it.Name), err}).Error(), "make it readable, or survey a copy"})
+	w.visitor.Report(Problem{it.Address, Denied, (&OpenError{Path: path.Base(it.Name), Err: err}).Error(), "make it readable, or survey a copy"})
 }

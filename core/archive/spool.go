@@ -70,11 +70,11 @@ func (w *walker) spoolFrom(r io.Reader) (s *spool, damage, err error) {
 	}
 	dir, err := w.temp.make()
 	if err != nil {
-		return nil, nil, &OpenError{os.TempDir(), err}
+		return nil, nil, &OpenError{Path: os.TempDir(), Err: err}
 	}
 	f, err := os.CreateTemp(dir, "item-")
 	if err != nil {
-		return nil, nil, &OpenError{dir, err}
+		return nil, nil, &OpenError{Path: dir, Err: err}
 	}
 	s = &spool{ReaderAt: f, size: n, file: f}
 	out := &tempWriter{f}
@@ -102,7 +102,7 @@ type tempWriter struct{ f *os.File }
 func (t *tempWriter) Write(b []byte) (int, error) {
 	n, err := t.f.Write(b)
 	if err != nil {
-		err = &OpenError{t.f.Name(), fmt.Errorf("writing a temporary file: %w; free some space or set TMPDIR to another folder", err)}
+		err = &OpenError{Path: t.f.Name(), Err: fmt.Errorf("writing a temporary file: %w; free some space or set TMPDIR to another folder", err)}
 	}
 	return n, err
 }

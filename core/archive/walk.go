@@ -171,7 +171,7 @@ func (p *pass) Read(b []byte) (int, error) {
 	if n > 0 {
 		p.n += int64(n)
 		if _, werr := p.sink.Write(b[:n]); werr != nil {
-			return n, &OpenError{p.it.Address, werr}
+			return n, &OpenError{Path: p.it.Address, Err: werr}
 		}
 	}
 	if err != nil && err != io.EOF && !fatal(err) && !p.broken {

@@ -8,6 +8,7 @@ import (
 
 	"fitcheck/core/fact"
 	"fitcheck/core/tree"
+	"fitcheck/core/wording"
 )
 
 // Inventory documents as JSON or XML: RFC 8348 (ietf-hardware) and RFC 7317
@@ -24,7 +25,7 @@ func readDocument(file, form string, data []byte) (*Reading, error) {
 		if errors.As(err, &at) {
 			where = whereLine(file, at.Line)
 		}
-		return nil, fmt.Errorf("%s: it does not read as %s: %w; save the document again", where, strings.ToUpper(form), err)
+		return nil, fmt.Errorf("%s: it does not read as %s: %s; save the document again", where, strings.ToUpper(form), wording.Text(err))
 	}
 	r := &Reading{File: file}
 	var forms []string

@@ -10,6 +10,7 @@ import (
 	"fitcheck/core/digest"
 	"fitcheck/core/fact"
 	"fitcheck/core/tree"
+	"fitcheck/core/wording"
 )
 
 // Document is a manifest of the forms ini, csv, json, yaml and xml: where in
@@ -38,7 +39,7 @@ func (d Document) Read(address string, data []byte, limits archive.Limits) *Mani
 		if errors.As(err, &at) {
 			line = at.Line
 		}
-		m.Problems = tell(m.Problems, Problem{Line: line, What: fmt.Sprintf("it does not read as %s: %v", strings.ToUpper(d.Form), err), Advice: "download the package again, or correct form: in the rulebook"})
+		m.Problems = tell(m.Problems, Problem{Line: line, What: fmt.Sprintf("it does not read as %s: %s", strings.ToUpper(d.Form), wording.Text(err)), Advice: "download the package again, or correct form: in the rulebook"})
 		return m
 	}
 	groups := []*tree.Node{root}

@@ -60,7 +60,7 @@ func inflated(data []byte) int64 {
 func pdfRows(data []byte) ([]Line, error) {
 	r, err := pdf.NewReader(bytes.NewReader(data), int64(len(data)))
 	if err != nil {
-		return nil, fmt.Errorf("the PDF cannot be read: %w; save it as text", err)
+		return nil, errors.New("the PDF cannot be read: it is damaged, or encrypted; save it as text")
 	}
 	if r.NumPage() > maxPages {
 		return nil, fmt.Errorf("the PDF has %d pages, and no more than %d are read; save the part that matters", r.NumPage(), maxPages)

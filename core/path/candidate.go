@@ -65,7 +65,7 @@ type reason struct {
 	code    *check.Code // nil for what is never told
 	text    string
 	brief   string // the same where it is clear which move is meant; "" for the text
-	unknown bool // it is not known, rather than so
+	unknown bool   // it is not known, rather than so
 	sources []Cited
 	need    *rulebook.Need // when it is a need on a component
 	box     int

@@ -13,6 +13,7 @@ import (
 	"time"
 
 	"fitcheck/core/tftp"
+	"fitcheck/core/wording"
 )
 
 // Event is something that happened.
@@ -191,7 +192,7 @@ func (w *Watch) push(ctx context.Context) error {
 			return ctx.Err()
 		}
 		if w.Prober != nil || !errors.Is(err, tftp.ErrTimeout) {
-			w.tell(Failed, "it was not taken: %v; trying again", err)
+			w.tell(Failed, "it was not taken: %s; trying again", wording.Text(err))
 		}
 		_ = pause(ctx, probeEvery)
 	}
@@ -236,7 +237,7 @@ func (w *Watch) serve(ctx context.Context) error {
 			if err == nil {
 				return nil
 			}
-			w.tell(Failed, "it was not fetched whole: %v; waiting for the next time", err)
+			w.tell(Failed, "it was not fetched whole: %s; waiting for the next time", wording.Text(err))
 		case <-ended:
 			return cmp.Or(failed, ctx.Err())
 		case <-ctx.Done():

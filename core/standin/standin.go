@@ -23,6 +23,7 @@ import (
 	"fitcheck/core/image"
 	"fitcheck/core/rulebook"
 	"fitcheck/core/tftp"
+	"fitcheck/core/wording"
 )
 
 // State is what the device is doing.
@@ -120,7 +121,7 @@ func (s *StandIn) Run(ctx context.Context) error {
 			return
 		}
 		if err != nil {
-			s.enter(Waiting, fmt.Sprintf("the transfer broke off: %v", err))
+			s.enter(Waiting, "the transfer broke off: "+wording.Text(err))
 			return
 		}
 		s.mu.Lock()

@@ -67,6 +67,8 @@ type Error struct {
 
 func (e *Error) Error() string { return e.err.Error() }
 
+func (e *Error) Unwrap() error { return e.err }
+
 // lines finds the line of an offset.
 type lines []int
 

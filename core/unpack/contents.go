@@ -67,14 +67,14 @@ func (s *sink) File(f *content.File, data io.Reader) error {
 	}
 	temp, err := s.u.temp()
 	if err != nil {
-		return &archive.OpenError{Path: s.u.staging, Err: err}
+		return &archive.OpenError{Path: s.u.staging, Err: err, Write: true}
 	}
 	sum := sha256.New()
 	w := &writing{w: io.MultiWriter(temp, sum)}
 	n, err := io.Copy(w, data)
 	if w.err != nil {
 		temp.Close()
-		return &archive.OpenError{Path: temp.Name(), Err: fmt.Errorf("%w; free some space, or unpack elsewhere", w.err)}
+		return &archive.OpenError{Path: temp.Name(), Err: w.err, Write: true}
 	}
 	made, kept := s.u.keep(temp, sum, target, address, n, order, f.Mode, err != nil)
 	if c.first == nil {

@@ -85,16 +85,16 @@ func Run(ctx context.Context, source string, o Options) (*Result, error) {
 		return nil, &archive.OpenError{Path: source, Err: err}
 	}
 	if err := os.MkdirAll(o.Into, 0o755); err != nil {
-		return nil, &archive.OpenError{Path: o.Into, Err: err}
+		return nil, &archive.OpenError{Path: o.Into, Err: err, Write: true}
 	}
 	root, err := os.OpenRoot(o.Into)
 	if err != nil {
-		return nil, &archive.OpenError{Path: o.Into, Err: err}
+		return nil, &archive.OpenError{Path: o.Into, Err: err, Write: true}
 	}
 	defer root.Close()
 	staging, err := os.MkdirTemp(o.Into, ".fitcheck-unpack-")
 	if err != nil {
-		return nil, &archive.OpenError{Path: o.Into, Err: err}
+		return nil, &archive.OpenError{Path: o.Into, Err: err, Write: true}
 	}
 	defer os.RemoveAll(staging)
 	u := &unpacker{o: o, root: root, staging: staging, name: archive.NameOf(source), images: map[string]bool{}}
@@ -293,7 +293,7 @@ func (s *sink) End(c *archive.Content, problems []archive.Problem) error {
 func (u *unpacker) keep(f *os.File, sum hash.Hash, target, address string, size int64, order []int, mode fs.FileMode, broken bool) (*staged, error) {
 	err := errors.Join(f.Sync(), f.Close())
 	if err != nil {
-		return nil, &archive.OpenError{Path: f.Name(), Err: err}
+		return nil, &archive.OpenError{Path: f.Name(), Err: err, Write: true}
 	}
 	if broken {
 		os.Remove(f.Name())
@@ -361,7 +361,7 @@ func (u *unpacker) parts(c *archive.Content, m *image.Image, target string, it *
 func (u *unpacker) part(c *archive.Content, target, address string, order []int) error {
 	f, err := u.temp()
 	if err != nil {
-		return &archive.OpenError{Path: u.staging, Err: err}
+		return &archive.OpenError{Path: u.staging, Err: err, Write: true}
 	}
 	sum := sha256.New()
 	n, err := io.Copy(io.MultiWriter(f, sum), c.Reader(0, c.Size()))
@@ -370,7 +370,7 @@ func (u *unpacker) part(c *archive.Content, target, address string, order []int)
 		if archive.Fatal(err) {
 			return err
 		}
-		return &archive.OpenError{Path: f.Name(), Err: err}
+		return &archive.OpenError{Path: f.Name(), Err: err, Write: true}
 	}
 	_, err = u.keep(f, sum, target, address, n, order, 0, false)
 	return err
@@ -438,7 +438,7 @@ func (u *unpacker) place(files []*staged) error {
 		}
 		same, err := u.same(name, info.Size(), f)
 		if err != nil {
-			return &archive.OpenError{Path: filepath.Join(u.o.Into, name), Err: err}
+			return &archive.OpenError{Path: filepath.Join(u.o.Into, name), Err: err, Write: true}
 		}
 		if f.There = same; !same && !u.o.Replace {
 			conflicts = append(conflicts, f.Path)
@@ -454,12 +454,12 @@ func (u *unpacker) place(files []*staged) error {
 		name := filepath.FromSlash(f.Path)
 		if dir := filepath.Dir(name); dir != "." {
 			if err := u.root.MkdirAll(dir, 0o755); err != nil {
-				return &archive.OpenError{Path: filepath.Join(u.o.Into, dir), Err: err}
+				return &archive.OpenError{Path: filepath.Join(u.o.Into, dir), Err: err, Write: true}
 			}
 		}
 		temp := filepath.Join(filepath.Base(u.staging), f.temp)
 		if err := errors.Join(u.root.Chmod(temp, f.mode), u.root.Rename(temp, name)); err != nil {
-			return &archive.OpenError{Path: filepath.Join(u.o.Into, name), Err: err}
+			return &archive.OpenError{Path: filepath.Join(u.o.Into, name), Err: err, Write: true}
 		}
 	}
 	return nil

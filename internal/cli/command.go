@@ -22,6 +22,7 @@ import (
 	"fitcheck/core/kit"
 	"fitcheck/core/shell"
 	"fitcheck/core/spelling"
+	"fitcheck/core/wording"
 	"fitcheck/core/yamlfile"
 	"fitcheck/internal/present"
 	"fitcheck/internal/present/page"
@@ -272,9 +273,9 @@ func (cmd *command) call(ctx context.Context, args []string, env Env) int {
 	}
 	if c.json && !out.begun {
 		code, where := failure(err)
-		_ = present.WriteJSON(env.Stdout, present.ErrorJSON(code, err.Error(), where))
+		_ = present.WriteJSON(env.Stdout, present.ErrorJSON(code, wording.Text(err), where))
 	}
-	for line := range strings.SplitSeq(err.Error(), "\n") {
+	for line := range strings.SplitSeq(wording.Text(err), "\n") {
 		fmt.Fprintln(env.Stderr, "fitcheck: "+page.Safe(page.Paste(line, c.namedKit())))
 	}
 	var u *usageError
