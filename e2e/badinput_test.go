@@ -227,7 +227,7 @@ func noise(n int) []byte {
 }
 
 // raw is what the language, the system and decoders say of themselves.
-var raw = regexp.MustCompile(`no such file or directory|not a directory|is a directory|permission denied|invalid argument|\bEOF\b|strconv|syntax error|invalid (?:character|syntax)|looking for|unexpected end|connection refused|(?:open|mkdir|mkdirat|openat|l?stat|read|write|rename|unlinkat|readdirent|listen|dial|bind) ?(?:udp|tcp)?\d? ?[/:]|goroutine|runtime error|%!|(?:^|: )yaml: |json: (?:cannot|unsupported)|x509:|asn1:|not defined|parse error|line \d+: did not find`)
+var raw = regexp.MustCompile(`no such file or directory|not a directory|is a directory|permission denied|invalid argument|\bEOF\b|strconv|syntax error|invalid (?:character|syntax)|looking for|unexpected end|connection refused|(?:open|mkdir|mkdirat|openat|l?stat|rename|unlinkat|readdirent|listen|dial) ?(?:udp|tcp)?\d? ?[/:]|\bbind: |(?:read|write) /|goroutine|runtime error|%!|(?:^|: )yaml: |json: (?:cannot|unsupported)|x509:|asn1:|not defined|parse error|line \d+: did not find`)
 
 // Whatever is wrong with a call, what is said of it is in words that were chosen, as text and
 // as JSON.

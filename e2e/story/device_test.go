@@ -69,7 +69,7 @@ func TestDeviceFromStartToVerdict(t *testing.T) {
 		want   string
 	}{
 		{[]string{"device"}, 2, "takes what was read off the device"},
-		{[]string{"device", "gone.txt"}, 4, "gone.txt: no such file"},
+		{[]string{"device", "gone.txt"}, 4, "gone.txt: there is no such file"},
 		{[]string{"device", "-set", "modle=x"}, 2, `"modle" is not a key`},
 		{[]string{"device", "packages/vr310-4.2.0.itb"}, 4, "device tree"},
 		{[]string{"device", "packages/gift.zip"}, 4, "neither text nor"},
