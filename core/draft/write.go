@@ -5,6 +5,9 @@ import (
 	"strings"
 )
 
+// Guess marks a line that somebody has to hold against release notes and labels.
+const Guess = "# GUESS"
+
 // YAML writes the draft as a rulebook, each guess with a comment that says
 // from what it was made.
 func (d *Draft) YAML() string {

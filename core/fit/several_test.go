@@ -156,7 +156,7 @@ func TestMoreOfTheDevice(t *testing.T) {
 		{name: "a name too long", rules: []string{"hops:\n", "transfer: {longest_name: 4}\nhops:\n"}, want: Misfit, check: "transfer", because: "has 5 characters, and the device takes at most 4"},
 		{name: "a name with a blank", manifest: "-", bare: uimage(arm, kernel, "QM-8T 8.4.2", 900), pkg: "a b.img", rules: []string{"hops:\n", "transfer: {protocol: tftp}\nhops:\n"}, want: Misfit, check: "transfer", because: "cannot be transferred"},
 		{name: "a guessed model", device: add(`read_from: {model: "cab.txt:3 (guess)"}`), want: Unsettled, check: "model/main", because: "is only guessed", afterward: func(t *testing.T, v *Verdict) {
-			assert.Contains(t, find(v, "model/main")[0].Advice, "confirm it with fitcheck device -set model=QM-8T")
+			assert.Contains(t, find(v, "model/main")[0].Advice, "confirm it with fitcheck device -out cab.yaml -replace -set model=QM-8T")
 			assert.Equal(t, "not known, guessed to be QM-8T", find(v, "model/main")[0].Device)
 		}},
 		{name: "a rulebook with a name it does not know", rules: []string{"    - {from: \"<8.0.0\"", "    - {models: [QM-8], from: \"8.2.1\", allow: false}\n    - {from: \"<8.0.0\""}, want: Unsettled, check: "path", because: "names the model QM-8, which the rulebook does not know", afterward: func(t *testing.T, v *Verdict) {

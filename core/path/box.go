@@ -114,7 +114,7 @@ func (b *Box) mainVersion() (string, error) {
 	v := b.Installed(main)
 	switch v.State {
 	case member.Guessed:
-		return "", fmt.Errorf("the installed %s of %s is only guessed (%s); confirm it with fitcheck device -set installed.%s=…", main, b.Device.Name.Text, v.GuessedFrom, main)
+		return "", fmt.Errorf("the installed %s of %s is only guessed (%s); confirm it with fitcheck device -out %s -replace -set installed.%s=%s", main, b.Device.Name.Text, v.GuessedFrom, shell.Quote(b.Device.File), main, shell.Quote(v.Guess))
 	case member.Contradicted:
 		return "", fmt.Errorf("what %s runs is contradicted: %s; read it off the device again and correct %s", b.Device.Name.Text, v.Why, b.Device.File)
 	case member.Missing:
@@ -134,7 +134,7 @@ func (b *Box) problems(noRulebook func(*device.Device) string) []string {
 	case model.State == member.Missing:
 		return []string{fmt.Sprintf("the model of %s is not known; add model: to %s", d.Name.Text, d.File)}
 	case model.State == member.Guessed:
-		return []string{fmt.Sprintf("the model of %s is only guessed (%s); confirm it with fitcheck device -set model=…", d.Name.Text, model.GuessedFrom)}
+		return []string{fmt.Sprintf("the model of %s is only guessed (%s); confirm it with fitcheck device -out %s -replace -set %s", d.Name.Text, model.GuessedFrom, shell.Quote(d.File), shell.Quote("model="+model.Guess))}
 	case model.State == member.Contradicted:
 		return []string{fmt.Sprintf("the model of %s is contradicted: %s; correct %s or the rulebook", d.Name.Text, model.Why, d.File)}
 	case b.Rules == nil && noRulebook != nil && noRulebook(d) != "":

@@ -122,6 +122,8 @@ type Ruling struct {
 	ResetsConfig bool
 	// Default says that no rule speaks of the move, and the policy allows it.
 	Default bool
+	// Unlisted says that no rule speaks of the move, and only listed ones are allowed.
+	Unlisted bool
 }
 
 // Rule decides a move by the first rule that matches it, else by the upgrade
@@ -180,7 +182,7 @@ func (r *Rulebook) Policy(m Move) Ruling {
 	case d > 0 && h.Upward.Text == "open":
 		return Ruling{Allowed: true, Settled: true, Source: r.Source(h.Upward.Spot), Document: "upward: " + h.Upward.Text, Default: true, Because: "any newer release is allowed unless a rule forbids it (upward: open)"}
 	case d > 0 && h.Upward.Text == "listed":
-		return Ruling{Settled: true, Source: r.Source(h.Upward.Spot), Document: "upward: " + h.Upward.Text, Because: "no rule allows it, and only listed moves are (upward: listed)"}
+		return Ruling{Settled: true, Source: r.Source(h.Upward.Spot), Document: "upward: " + h.Upward.Text, Unlisted: true, Because: "no rule allows it, and only listed moves are (upward: listed)"}
 	case d > 0:
 		return Ruling{Source: src, Document: "hops", Because: "no rule speaks of this move, and hops does not say whether upward is open or listed"}
 	case d == 0:

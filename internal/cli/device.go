@@ -88,7 +88,7 @@ func (c *call) device(k *kit.Kit, sources []string, out string, replace bool, by
 	if err != nil {
 		return 0, fmt.Errorf("what the sources say makes no device file: %w", err)
 	}
-	doc := present.DeviceReading{Device: built, Draft: draft, Readings: readings, Out: out, Text: text}
+	doc := present.DeviceReading{Device: built, Draft: draft, Readings: readings, Out: out, Text: text, Had: have != nil}
 	status := exitFits
 	if len(draft.Contradictions) > 0 || doc.Guesses() > 0 {
 		status = exitUnsettled

@@ -18,7 +18,7 @@ import (
 )
 
 var rulebookCommand = &command{
-	name: "rulebook", args: "check|draft|schema …", tells: true, reads: true, folds: []string{page.All},
+	name: "rulebook", args: "check|draft|schema [-out FILE] …", tells: true, reads: true, folds: []string{page.All},
 	part: partRules, example: "rulebook check rulebooks/quillmere.yaml",
 	short: "is this rulebook, layout or device file sound?",
 	long: `rulebook check FILE…, rulebook draft PACKAGE…, rulebook schema device|rulebook|layout.
@@ -27,8 +27,11 @@ line, column and what to do; warnings are about what can be read and is hardly m
 exit status is 0 when the files are sound, 1 when not, 4 when one cannot be opened.
 draft writes a first rulebook from what manifests, headers and names in packages say. Every
 guess in it is marked; nothing in it allows an install before you have gone through it.
+With -out it goes to FILE, and folders that are missing are made.
 schema prints the JSON Schema of a kind of file, for editors that complete and check.`,
-	setup: func(*flag.FlagSet) func(context.Context, *call, []string) (int, error) {
+	setup: func(f *flag.FlagSet) func(context.Context, *call, []string) (int, error) {
+		out := f.String("out", "", "write the draft to this `file`")
+		f.Bool("replace", false, "replace a file that is there")
 		return func(ctx context.Context, c *call, args []string) (int, error) {
 			if len(args) < 2 {
 				return 0, usagef("write rulebook check, draft or schema, and what for")
@@ -37,7 +40,7 @@ schema prints the JSON Schema of a kind of file, for editors that complete and c
 			case "check":
 				return c.check(args[1:])
 			case "draft":
-				return c.draft(ctx, args[1:])
+				return c.draft(ctx, args[1:], *out)
 			case "schema":
 				return c.schema(args[1:])
 			}
@@ -75,7 +78,7 @@ func exists(path string) bool {
 }
 
 // draft writes a rulebook from what packages say of themselves.
-func (c *call) draft(ctx context.Context, packages []string) (int, error) {
+func (c *call) draft(ctx context.Context, packages []string, out string) (int, error) {
 	// Without the rulebooks: what they know is not drafted, and a shell may just
 	// have made the empty file that the draft goes to.
 	k, err := kit.OpenLayouts(c.kitDir)
@@ -104,7 +107,15 @@ func (c *call) draft(ctx context.Context, packages []string) (int, error) {
 	if c.json {
 		return exitFits, present.WriteJSON(c.env.Stdout, present.DraftJSON(d))
 	}
-	fmt.Fprint(c.env.Stdout, page.SafeLines(d.YAML()))
+	if out == "" {
+		fmt.Fprint(c.env.Stdout, page.SafeLines(d.YAML()))
+		return exitFits, nil
+	}
+	text := page.SafeLines(d.YAML())
+	if err := writeNew(out, c.replacing(), func(b *strings.Builder) error { b.WriteString(text); return nil }); err != nil {
+		return 0, err
+	}
+	c.show(present.DraftPage(out, strings.Count(text, draft.Guess)))
 	return exitFits, nil
 }
 

@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"fitcheck/core/device"
+	"fitcheck/core/shell"
 	"fitcheck/internal/present/page"
 )
 
@@ -16,6 +17,7 @@ type DeviceReading struct {
 	Readings []*device.Reading
 	Out      string // "" when the file is printed
 	Written  string // what became of Out
+	Had      bool   // Out was there before
 	Text     []byte
 }
 
@@ -46,7 +48,7 @@ func DevicePage(d DeviceReading) *page.Page {
 	} else {
 		p.Add(findings(d, ""))
 	}
-	p.Add(remarks(d)...)
+	p.Add(remarks(d, len(d.Device.Members) < 2)...)
 	return p
 }
 
@@ -134,9 +136,10 @@ func membersTable(d DeviceReading) []page.Block {
 
 // DeviceRemarks is what of a reading is left to settle, and what else was seen: what is told
 // beside a device file that is printed.
-func DeviceRemarks(d DeviceReading) *page.Page { return &page.Page{Blocks: remarks(d)} }
+func DeviceRemarks(d DeviceReading) *page.Page { return &page.Page{Blocks: remarks(d, false)} }
 
-func remarks(d DeviceReading) []page.Block {
+// remarks tells them; marked says that a table marks the guesses already.
+func remarks(d DeviceReading, marked bool) []page.Block {
 	var out []page.Block
 	add := func(head string, l page.List) {
 		if len(l.Items) > 0 {
@@ -160,39 +163,60 @@ func remarks(d DeviceReading) []page.Block {
 		notes.Items = append(notes.Items, page.Item{Marks: []page.Span{{Text: "-"}}, Text: t})
 	}
 	add("Contradictions: left out until you settle them", open)
-	add("Guesses: they do not count as known", guesses)
+	if marked && len(guesses.Items) > 0 {
+		out = append(out, page.Line{Text: "A guess does not count as known.", Tone: page.Doubt})
+	} else {
+		add("Guesses: they do not count as known", guesses)
+	}
 	add("What changes", changes)
 	add("Also seen", notes)
 	if len(d.Draft.Contradictions) > 0 || d.Guesses() > 0 {
 		out = append(out, whatNext([]string{
-			"read what is unsettled off the device or its label, and give it with -set, as in " + example(d),
+			"read what is unsettled off the device or its label, and settle it: " + d.settle(),
 			"where captures of this line come often, add captures: to its rulebook",
 		})...)
 	}
 	return out
 }
 
-// example shows how one of the open values is set.
-func example(d DeviceReading) string {
-	at := func(member, key, text string) string {
+// maxSettled is how many values a command that is offered settles.
+const maxSettled = 4
+
+// settle is the command that settles what is open, with the values as they were read.
+func (d DeviceReading) settle() string {
+	out := "fitcheck device"
+	if d.Out != "" {
+		out += " -out " + shell.Quote(d.Out)
+		if d.Had || len(d.Draft.Contradictions) == 0 {
+			out += " -replace"
+		}
+	}
+	var sets []string
+	at := func(member, key, text string) {
 		if member != "" {
 			key = member + "/" + key
 		}
-		return fmt.Sprintf("-set %s=%s", key, text)
+		sets = append(sets, " -set "+shell.Quote(key+"="+text))
 	}
-	if len(d.Draft.Contradictions) > 0 {
-		c := d.Draft.Contradictions[0]
+	for _, c := range d.Draft.Contradictions {
 		if c.Key == "active slot" {
-			return at(c.Member, "slots."+c.Values[0].Text+".active", "true")
+			at(c.Member, "slots."+c.Values[0].Text+".active", "true")
+			continue
 		}
-		return at(c.Member, c.Key, c.Values[0].Text)
+		at(c.Member, c.Key, c.Values[0].Text)
 	}
 	for _, f := range d.Draft.Findings {
 		if f.Guess() {
-			return at(f.Member, f.Key, f.Values[0].Text)
+			at(f.Member, f.Key, f.Values[0].Text)
 		}
 	}
-	return ""
+	out += strings.Join(sets[:min(maxSettled, len(sets))], "")
+	if d.Out == "" || len(d.Draft.Contradictions) > 0 { // nothing of them is written
+		for _, r := range d.Readings {
+			out += " " + shell.Quote(r.File)
+		}
+	}
+	return out
 }
 
 // DeviceJSON is the document "device".

@@ -230,7 +230,7 @@ func (c *Case) About() string {
 func (c *Case) howToKnow(key string, v member.Value) string {
 	switch v.State {
 	case member.Guessed:
-		return fmt.Sprintf("it is only guessed to be %s (%s): look at the label or the console, and confirm it with fitcheck device -set %s", v.Guess, v.GuessedFrom, shell.Quote(key+"="+v.Guess))
+		return fmt.Sprintf("it is only guessed to be %s (%s): look at the label or the console, and confirm it with fitcheck device -out %s -replace -set %s", v.Guess, v.GuessedFrom, shell.Quote(c.Device.File), shell.Quote(key+"="+v.Guess))
 	case member.Contradicted:
 		return fmt.Sprintf("read %s off the device again, then correct %s or the rulebook", key, c.Device.File)
 	}
