@@ -128,7 +128,7 @@ func TestDeviceOnTheScreen(t *testing.T) {
 	d := DeviceReading{Device: &device.Device{}, Draft: device.Merge([]*device.Reading{r}, nil, nil, nobody{}), Readings: []*device.Reading{r}, Out: "d.yaml", Written: "is not written: settle the contradictions first"}
 	d.Device.Name = y.Text{Text: "cab"}
 	inOrder(t, shown(DevicePage(d), 110), "UNSETTLED", "cab: d.yaml is not written", "cab.txt: console capture", "model", "QM-8T", "cab.txt:3", "8.2.1", "cab.txt:5 (guess)",
-		"Contradictions", "revision: cab.txt:4 says A2; label.txt:1 says B1", "Guesses", "installed.main: 8.2.1 (cab.txt:5)", "1. read what is unsettled", "fitcheck device -out d.yaml -set revision=A2 -set installed.main=8.2.1 cab.txt")
+		"Contradictions", "revision: cab.txt:4 says A2; label.txt:1 says B1", "A guess does not count as known", "1. read what is unsettled", "fitcheck device -out d.yaml -set revision=A2 -set installed.main=8.2.1 cab.txt")
 	var doc map[string]any
 	var b bytes.Buffer
 	require.NoError(t, WriteJSON(&b, DeviceJSON(d)))
