@@ -24,7 +24,7 @@ a check (revision): then all its reasons are told. Without CODE all of them are 
 			if err != nil {
 				return 0, err
 			}
-			return exitFits, c.tell(present.CodesJSON(codes), present.CodesPage(codes, len(args) == 0))
+			return exitFits, c.tell(present.CodesJSON(codes), present.CodesPage(codes, len(codes) > 1))
 		}
 	},
 }

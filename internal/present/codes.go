@@ -49,6 +49,9 @@ func CodesPage(all []*check.Code, brief bool) *page.Page {
 		l.Items = append(l.Items, it)
 	}
 	flush()
+	if brief && len(all) > 0 {
+		p.Add(page.Gap{}, page.Line{Text: "fitcheck explain " + all[0].Name + " tells more of one", Tone: page.Faint})
+	}
 	return p
 }
 

@@ -118,7 +118,7 @@ func (e Evidence) verdict(v *fit.Verdict, instead *fit.Verdict) []page.Block {
 	if fits == 0 {
 		last = "no check fits"
 	}
-	return append(out, page.Gap{}, page.Fold{Line: last + "; -why shows every source", Title: "What else was checked: " + last, Flag: page.Why, Inside: func() []page.Block {
+	return append(out, page.Gap{}, page.Fold{Line: last + "; -why\u00a0shows\u00a0every\u00a0source", Title: "What else was checked: " + last, Flag: page.Why, Inside: func() []page.Block {
 		return e.inFull(v, rest, maps.Clone(shown)) // each writer makes it anew
 	}})
 }
@@ -409,10 +409,18 @@ func Advice(v *fit.Verdict, instead *fit.Verdict) []string {
 	}
 	reasons := allChecks(v)
 	slices.SortStableFunc(reasons, pressing)
+	refused := false
 	for _, c := range reasons {
-		if c.Outcome == fit.Misfit || c.Outcome == fit.Unsettled {
-			add(c.Advice)
+		if c.Outcome != fit.Misfit && c.Outcome != fit.Unsettled {
+			continue
 		}
+		rest, no := strings.CutPrefix(c.Advice, notThis)
+		if no && refused && rest != "" { // once is enough
+			add(rest)
+			continue
+		}
+		refused = refused || no
+		add(c.Advice)
 	}
 	if !first {
 		other()
@@ -436,6 +444,9 @@ func Advice(v *fit.Verdict, instead *fit.Verdict) []string {
 	}
 	return advice
 }
+
+// notThis begins advice against the package itself.
+const notThis = "do not install it; "
 
 // next says what to do, the most pressing first.
 func next(v *fit.Verdict, instead *fit.Verdict) []page.Block {

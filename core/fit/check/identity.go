@@ -12,6 +12,7 @@ import (
 // reasons are those that the checks of one respect share, spelt alike.
 type reasons struct {
 	*Check
+	what                                                                                                                             string // in words: "architecture"
 	named, byBoard, excluded, contradicted, deviceContradicted, deviceUnknown, guessed, byNameOnly, trusted, notComparable, notAsked *Code
 }
 
@@ -23,7 +24,7 @@ var byRespect = map[fact.Name]*reasons{}
 func respect(n fact.Name, column string, order, far int, what string) *reasons {
 	c := Register(&Check{Name: string(n), Column: column, Order: order, Respect: n, Far: far, Hardware: n != fact.Family, First: order <= 100, Explains: n == fact.Revision || n == fact.Arch, Doc: "Is the image for the device's " + what + "?"})
 	r := &reasons{
-		Check:    c,
+		Check: c, what: what,
 		named:    c.Code("named", Fits, "a source stronger than a name names the device", "the image is for %s (%s)", ""),
 		excluded: c.Code("excluded", Misfit, "a source stronger than a name names others and not the device", "the device's "+what+" is %s; the image is for %s (%s)", ""),
 		contradicted: c.Code("contradicted", Unsettled, "a source names the device, and a weaker one that is still stronger than a name excludes it",
@@ -146,7 +147,7 @@ func (c *Case) adviceAgainst(n fact.Name) string {
 	case fact.Revision:
 		return fmt.Sprintf("do not install it; get the image for revision %s, and check the revision on the device's label", c.Value(n).Text())
 	}
-	return fmt.Sprintf("do not install it; get the image for %s %s", n, c.Value(n).Text())
+	return fmt.Sprintf("do not install it; get the image for %s %s", byRespect[n].what, c.Value(n).Text())
 }
 
 // undecided words the case in which a source speaks but cannot be compared.

@@ -88,7 +88,7 @@ func (c *Case) path() Line {
 	l := pathForbidden.become(base, r.Because)
 	switch way := c.wayThere(); {
 	case r.Unlisted && !strings.HasPrefix(way, "go by way"):
-		return l.Advise("look in the release notes whether %s may go straight to %s; if so, add {from: '%[1]s', to: '%[2]s', allow: true} to the rules under hops: of %[3]s", c.First("installed."+fact.Name(c.Main())), c.Release.Text, c.Rules.File)
+		return l.Advise("look in the release notes whether %s may go straight to %s; if so, add {from: '%[1]s', to: '%[2]s', allow: true} to the rules under hops: of %[3]s", c.Installed(c.Main()).First(), c.Release.Text, c.Rules.File)
 	case way != "":
 		return l.Advise("%s", way)
 	case r.Via != "":

@@ -5,6 +5,7 @@ import (
 	"cmp"
 	"fmt"
 	"io"
+	"regexp"
 	"slices"
 	"strings"
 
@@ -234,10 +235,17 @@ func (s *Screen) paint(t Tone, what string) string {
 
 func (s *Screen) blank() { s.raw("") }
 
+// blanks are those at the end of a line, before the escapes that end its colours.
+var blanks = regexp.MustCompile(` +((?:\x1b\[[0-9;]*m)+)$`)
+
 // raw writes a line that is painted already.
 func (s *Screen) raw(line string) {
 	s.lines++
-	fmt.Fprintln(s.Out, strings.TrimRight(line, " "))
+	line = strings.TrimRight(line, " ")
+	for blanks.MatchString(line) { // painted ones would wrap on a terminal
+		line = blanks.ReplaceAllString(line, "$1")
+	}
+	fmt.Fprintln(s.Out, line)
 }
 
 // text writes a text behind a lead that is painted already; when it wraps, further lines stand
@@ -282,7 +290,7 @@ func (s *Screen) list(l List, indent int) {
 	if l.Flag != "" && s.open(l.Flag) {
 		full, most = 0, 0
 	}
-	if most > 0 && len(items) > most+1 { // one more takes the line that would tell of it
+	if most > 0 && (len(items) > most+1 || l.Numbered && len(items) > most) { // one more takes the line that would tell of it
 		items = items[:most]
 	}
 	var widths []int
