@@ -10,6 +10,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"runtime"
 	"strings"
 	"testing"
 
@@ -273,4 +274,30 @@ configurations { default = "c"; c { kernel = "k"; compatible = "velloway,vr310-v
 		assert.Equal(t, 1, r.Status)
 		assert.Contains(t, r.Out, "::c: failed")
 	})
+}
+
+// A kit, its folders, packages and device files may be reached by links.
+func TestLinksToFolders(t *testing.T) {
+	if runtime.GOOS == "windows" {
+		t.Skip("links need rights there")
+	}
+	t.Parallel()
+	kit := program.WriteKit(t)
+	other := t.TempDir()
+	for _, l := range [][2]string{{kit, "kit"}, {kit + "/packages", "downloads"}, {kit + "/devices", "boxes"}, {kit + "/packages/qm-tram-8.4.2.zip", "p.zip"}, {kit + "/devices/cabinet-07.yaml", "cab.yaml"}} {
+		require.NoError(t, os.Symlink(l[0], filepath.Join(other, l[1])))
+	}
+	for _, folder := range []string{"rulebooks", "devices", "packages", "keys", "layouts"} {
+		require.NoError(t, os.MkdirAll(filepath.Join(other, "joined"), 0o755))
+		require.NoError(t, os.Symlink(filepath.Join(kit, folder), filepath.Join(other, "joined", folder)))
+	}
+	for _, args := range [][]string{
+		{"match", "-kit", "kit", "-device", "cabinet-07", "qm-tram-8.4.2.zip"}, {"match", "-kit", "joined", "-device", "cabinet-07", "qm-tram-8.4.2.zip"},
+		{"match", "-kit", kit, "-device", "cab.yaml", "p.zip"}, {"match", "-kit", kit, "-device", "cabinet-07", "downloads"}, {"path", "-kit", "joined", "-device", "depot-core", "-to", "latest"},
+	} {
+		r := program.Call(t, other, args...)
+		assert.Equal(t, 0, r.Status, "%v: %s%s", args, r.Out, r.Errout)
+	}
+	r := program.Call(t, other, "match", "-brief", "-kit", kit, "-device", "boxes", "p.zip")
+	assert.Contains(t, r.Out, "cabinet-07")
 }
