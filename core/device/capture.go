@@ -33,10 +33,11 @@ type KeyPattern struct {
 // eachGroups are the groups that the entries of a list may name; the first is
 // taken from an unnamed group where there is no named one.
 var eachGroups = map[string][]string{
-	"slots":      {"name", "main", "active"},
+	"slots":      nil, // name, active, next, and any component
+	"files":      fileKeys,
 	"installed":  {"component", "version"},
 	"companions": {"name", "version"},
-	"boards":     {"board"}, "features": {"feature"}, "attached": {"model"},
+	"boards":     {"board"}, "features": {"feature"}, "attached": {"model"}, "faults": {"text"},
 	"members": nil, // any key of one box
 }
 
@@ -52,13 +53,13 @@ func (c *CaptureRule) Check(fail func(key, message string)) {
 	for _, e := range c.Each {
 		groups, ok := eachGroups[e.Key]
 		if !ok {
-			fail(e.Key, fmt.Sprintf("%q is no list of a device file; write slots, installed, companions, boards, features, attached or members", e.Key))
+			fail(e.Key, fmt.Sprintf("%q is no list of a device file; write slots, files, installed, companions, boards, features, attached, faults or members", e.Key))
 			continue
 		}
 		names := e.Pattern.SubexpNames()
 		for _, n := range names[1:] {
 			switch {
-			case n == "":
+			case n == "" || e.Key == "slots":
 			case e.Key == "members":
 				if err := CheckKey(memberKey(n)); err != nil {
 					fail(e.Key, fmt.Sprintf("the group %q: %v", n, err))
@@ -72,6 +73,8 @@ func (c *CaptureRule) Check(fail func(key, message string)) {
 			fail(e.Key, "the pattern has no groups")
 		case e.Key == "members" && !slices.Contains(names, "name"):
 			fail(e.Key, "the pattern needs the group name: what the member is called")
+		case e.Key == "slots" && !slices.Contains(names, "name"):
+			fail(e.Key, "the pattern needs the group name")
 		case len(groups) > 1 && !slices.Contains(names, groups[0]):
 			fail(e.Key, fmt.Sprintf("the pattern needs the group %s", groups[0]))
 		}
@@ -152,6 +155,15 @@ func first(m []string) string {
 	return ""
 }
 
+// marked is what a group says that marks one of several: anything that it matched, unless the
+// text itself is a no.
+func marked(text string) string {
+	if no, err := yesNo(text); err == nil {
+		return no
+	}
+	return "true"
+}
+
 // take adds a value; one that has not the form of its key is told and left.
 func (r *Reading) take(member, key, text, where string) {
 	t, err := tidy(key, text)
@@ -177,11 +189,29 @@ func (r *Reading) entry(member string, e KeyPattern, m []string, where string) {
 		}
 		slot := "slots." + group["name"]
 		r.add(member, slot+".name", group["name"], where)
-		if group["main"] != "" {
-			r.add(member, slot+".main", group["main"], where)
+		for _, n := range e.Pattern.SubexpNames() {
+			switch {
+			case n == "" || n == "name" || group[n] == "":
+			case n == "active" || n == "next":
+				r.add(member, slot+"."+n, marked(group[n]), where)
+			default:
+				r.add(member, slot+"."+n, group[n], where)
+			}
 		}
-		if group["active"] != "" {
-			r.add(member, slot+".active", "true", where)
+	case "files":
+		if group["file"] == "" {
+			return
+		}
+		file := "files." + group["file"]
+		r.add(member, file+".file", group["file"], where)
+		for _, n := range fileKeys[1:] {
+			switch {
+			case group[n] == "":
+			case n == "next":
+				r.add(member, file+".next", marked(group[n]), where)
+			default:
+				r.take(member, file+"."+n, group[n], where)
+			}
 		}
 	case "installed", "companions":
 		name := group[eachGroups[e.Key][0]]

@@ -4,10 +4,13 @@ package device
 
 import (
 	"fmt"
+	"net/netip"
 	"slices"
+	"strconv"
 	"strings"
 
 	"fitcheck/core/fact"
+	"fitcheck/core/spelling"
 	y "fitcheck/core/yamlfile"
 )
 
@@ -46,6 +49,14 @@ type Unit struct {
 	EntitledUntil y.Date        `yaml:"entitled_until"`
 	Config        *Config       `yaml:"config"`
 	State         y.Text        `yaml:"state" enum:"running,boot-loader,silent"`
+	Address       y.Text        `yaml:"address" doc:"on its network, with the length of the prefix: 192.0.2.7/24; of a group, the one that moves with its master"`
+	ManagedBy     y.Text        `yaml:"managed_by" doc:"the device that fetches, stores and installs for this one"`
+	Joining       bool          `yaml:"joining" doc:"a member that is to be let in: it is brought to the group's version first, alone"`
+	NotTogether   []y.Text      `yaml:"not_together" doc:"devices that must not be without service at the same time"`
+	Start         *Start        `yaml:"start"`
+	Files         []StoredFile  `yaml:"files" doc:"images that are stored on the device"`
+	Job           *Job          `yaml:"job" doc:"what the device is working on, and how the last work ended"`
+	Faults        []y.Text      `yaml:"faults" doc:"what the device reports to be wrong with it"`
 	ReadFrom      y.Map[y.Text] `yaml:"read_from" doc:"key of this file to where its value was read"`
 }
 
@@ -56,7 +67,48 @@ type Slot struct {
 	Main   y.Text `yaml:"main"`
 	Active bool   `yaml:"active"`
 	Next   bool   `yaml:"next" doc:"what starts after a restart, where that is not the active one"`
+	// Others are the versions of further components that it holds.
+	Others y.Map[y.Text] `yaml:",rest"`
 }
+
+// Version is what it holds of a component.
+func (s *Slot) Version(component string) (y.Text, bool) {
+	if component == "main" {
+		return s.Main, s.Main.Set()
+	}
+	if e, ok := s.Others.Get(component); ok {
+		return e.Value, true
+	}
+	return y.Text{}, false
+}
+
+// Start says whether the choice of what starts next outlives a restart.
+type Start struct {
+	y.Spot
+	Saved *bool `yaml:"saved" doc:"the choice of what starts next is stored"`
+}
+
+// StoredFile is an image in the device's storage.
+type StoredFile struct {
+	y.Spot
+	File      y.Text `yaml:"file"`
+	Component y.Text `yaml:"component"`
+	Version   y.Text `yaml:"version"`
+	Size      y.Size `yaml:"size"`
+	MD5       y.Text `yaml:"md5"`
+	Next      bool   `yaml:"next" doc:"it starts after a restart"`
+}
+
+// Job is a piece of work of the device.
+type Job struct {
+	y.Spot
+	State   y.Text `yaml:"state" enum:"idle,scheduled,running,done,failed"`
+	Percent y.Text `yaml:"percent"`
+	Reason  y.Text `yaml:"reason" doc:"in the device's words"`
+}
+
+// JobStates are those that a job can have.
+var JobStates = []string{"idle", "scheduled", "running", "done", "failed"}
 
 // Config is how the device's settings stand.
 type Config struct {
@@ -130,7 +182,7 @@ func check(u *Unit, fail func(at y.Spot, message, advice string)) {
 		name string
 		n    int
 	}{
-		{"boards", len(u.Boards)}, {"features", len(u.Features)}, {"attached", len(u.Attached)}, {"slots", len(u.Slots)},
+		{"boards", len(u.Boards)}, {"features", len(u.Features)}, {"attached", len(u.Attached)}, {"slots", len(u.Slots)}, {"files", len(u.Files)}, {"faults", len(u.Faults)}, {"not_together", len(u.NotTogether)},
 		{"installed", len(u.Installed.Entries)}, {"companions", len(u.Companions.Entries)},
 	} {
 		if list.n > maxEntries {
@@ -143,8 +195,33 @@ func check(u *Unit, fail func(at y.Spot, message, advice string)) {
 	if s := u.State; s.Set() && s.Text != "running" && s.Text != "boot-loader" && s.Text != "silent" {
 		fail(s.Spot, fmt.Sprintf("state is running, boot-loader or silent, not %q", s.Text), "")
 	}
+	if j := u.Job; j != nil {
+		if j.State.Set() && !slices.Contains(JobStates, j.State.Text) {
+			fail(j.State.Spot, fmt.Sprintf("the state of a job is one of %s, not %q", strings.Join(JobStates, ", "), j.State.Text), "")
+		}
+		if n, err := strconv.Atoi(j.Percent.Text); j.Percent.Set() && (err != nil || n < 0 || n > 100) {
+			fail(j.Percent.Spot, fmt.Sprintf("percent is a number from 0 to 100, not %q", j.Percent.Text), "")
+		}
+	}
+	if a := u.Address; a.Set() {
+		if _, err := netip.ParsePrefix(a.Text); err != nil {
+			if _, err := netip.ParseAddr(a.Text); err != nil {
+				fail(a.Spot, fmt.Sprintf("%q is not an address", a.Text), "write it with the length of its prefix, as in 192.0.2.7/24")
+			}
+		}
+	}
+	for _, f := range u.Files {
+		if !f.File.Set() {
+			fail(f.Spot, "a stored file needs its name", "add file:")
+		}
+	}
 	names, active := map[string]bool{}, 0
 	for _, s := range u.Slots {
+		for _, e := range s.Others.Entries {
+			if near := spelling.Nearest(e.Key, []string{"name", "active", "next"}); e.Value.Text == "true" || e.Value.Text == "false" {
+				fail(e.Spot, fmt.Sprintf("there is no key %q here", e.Key), "a slot has name, active, next, and the versions of components; did you mean "+near+"?")
+			}
+		}
 		if !s.Name.Set() {
 			fail(s.Spot, "a slot needs a name", "")
 		}
@@ -179,6 +256,12 @@ func (u *Unit) has(key string) bool {
 			return ok
 		case "slots":
 			return slices.ContainsFunc(u.Slots, func(s Slot) bool { return s.Name.Text == rest })
+		case "start":
+			return u.Start != nil && rest == "saved" && u.Start.Saved != nil
+		case "job":
+			return u.Job != nil && (rest == "state" && u.Job.State.Set() || rest == "percent" && u.Job.Percent.Set() || rest == "reason" && u.Job.Reason.Set())
+		case "files":
+			return slices.ContainsFunc(u.Files, func(f StoredFile) bool { return f.File.Text == rest })
 		case "config":
 			return u.Config != nil && (rest == "saved" && u.Config.Saved != nil || rest == "backed_up" && u.Config.BackedUp.Set())
 		}
@@ -205,6 +288,16 @@ func (u *Unit) has(key string) bool {
 		return len(u.Companions.Entries) > 0
 	case "config":
 		return u.Config != nil
+	case "start":
+		return u.Start != nil
+	case "job":
+		return u.Job != nil
+	case "files":
+		return len(u.Files) > 0
+	case "faults":
+		return len(u.Faults) > 0
+	case "not_together":
+		return len(u.NotTogether) > 0
 	}
 	for name, t := range u.texts() {
 		if name == key {
@@ -216,7 +309,7 @@ func (u *Unit) has(key string) bool {
 
 func (u *Unit) texts() map[string]y.Text {
 	return map[string]y.Text{"model": u.Model, "revision": u.Revision, "serial": u.Serial, "arch": u.Arch, "state": u.State,
-		"region": u.Region, "platform": u.Platform, "family": u.Family, "name": u.Name}
+		"region": u.Region, "platform": u.Platform, "family": u.Family, "name": u.Name, "address": u.Address, "managed_by": u.ManagedBy}
 }
 
 // readFrom is what read_from says of a key, or of the mapping or list that

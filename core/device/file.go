@@ -22,7 +22,7 @@ func readFile(file string, data []byte) (*Reading, error) {
 		for _, l := range []struct {
 			key  string
 			list []y.Text
-		}{{"boards", u.Boards}, {"features", u.Features}, {"attached", u.Attached}} {
+		}{{"boards", u.Boards}, {"features", u.Features}, {"attached", u.Attached}, {"faults", u.Faults}, {"not_together", u.NotTogether}} {
 			for _, t := range l.list {
 				add(l.key, t.Text, t.Spot)
 			}
@@ -30,6 +30,9 @@ func readFile(file string, data []byte) (*Reading, error) {
 		for _, s := range u.Slots {
 			if s.Active {
 				add("slots."+s.Name.Text+".active", "true", s.Spot)
+			}
+			if s.Next {
+				add("slots."+s.Name.Text+".next", "true", s.Spot)
 			}
 		}
 		if c := u.Config; c != nil && c.Saved != nil {

@@ -41,6 +41,7 @@ func (u *Unit) inherit(from *Unit) {
 	text(&u.Platform, from.Platform)
 	text(&u.Family, from.Family)
 	text(&u.State, from.State)
+	text(&u.ManagedBy, from.ManagedBy)
 	list := func(to *[]y.Text, l []y.Text) {
 		if *to == nil {
 			*to = l
@@ -63,6 +64,12 @@ func (u *Unit) inherit(from *Unit) {
 	}
 	if u.Config == nil {
 		u.Config = from.Config
+	}
+	if u.Start == nil {
+		u.Start = from.Start
+	}
+	if u.Job == nil {
+		u.Job = from.Job
 	}
 	u.Installed = merged(u.Installed, from.Installed)
 	u.Companions = merged(u.Companions, from.Companions)

@@ -151,7 +151,7 @@ func (m *merger) existing(have *Device) {
 // belong to the hardware.
 func stateful(key string) bool {
 	head, _, _ := strings.Cut(key, ".")
-	return slices.Contains([]string{"installed", "slots", "storage_free", "companions", "attached", "features", "config", "state", "entitled_until", "family"}, head)
+	return slices.Contains([]string{"installed", "slots", "storage_free", "companions", "attached", "features", "config", "state", "entitled_until", "family", "start", "job", "files", "faults", "address"}, head)
 }
 
 // values lists what a unit says under keys of one value, each with its place.
@@ -182,6 +182,26 @@ func (u *Unit) values(file string) []Value {
 	}
 	for _, s := range u.Slots {
 		add("slots."+s.Name.Text+".main", s.Main.Text, s.Main.Spot)
+		for _, e := range s.Others.Entries {
+			add("slots."+s.Name.Text+"."+e.Key, e.Value.Text, e.Value.Spot)
+		}
+	}
+	for _, f := range u.Files {
+		at := "files." + f.File.Text + "."
+		add(at+"component", f.Component.Text, f.Component.Spot)
+		add(at+"version", f.Version.Text, f.Version.Spot)
+		add(at+"md5", f.MD5.Text, f.MD5.Spot)
+		if f.Size.Set() {
+			add(at+"size", fmt.Sprint(f.Size.Bytes), f.Size.Spot)
+		}
+	}
+	if j := u.Job; j != nil {
+		add("job.state", j.State.Text, j.State.Spot)
+		add("job.percent", j.Percent.Text, j.Percent.Spot)
+		add("job.reason", j.Reason.Text, j.Reason.Spot)
+	}
+	if s := u.Start; s != nil && s.Saved != nil {
+		add("start.saved", fmt.Sprint(*s.Saved), s.Spot)
 	}
 	return out
 }

@@ -3,6 +3,7 @@ package device
 import (
 	"fmt"
 	"slices"
+	"strconv"
 	"strings"
 
 	"fitcheck/core/fact"
@@ -49,10 +50,13 @@ func (r *Reading) note(format string, args ...any) {
 // single are the keys with one value; the others of a device file are lists
 // and mappings.
 var single = []string{"name", "model", "revision", "serial", "arch", "region", "platform", "family", "state", "storage_free", "memory", "entitled_until",
-	"config.saved", "config.backed_up"}
+	"address", "managed_by", "start.saved", "job.state", "job.percent", "job.reason", "config.saved", "config.backed_up"}
 
 // lists are the keys whose values add up.
-var lists = []string{"boards", "features", "attached"}
+var lists = []string{"boards", "features", "attached", "faults", "not_together"}
+
+// fileKeys are what a stored file may tell.
+var fileKeys = []string{"file", "component", "version", "size", "md5", "next"}
 
 // CheckKey tells whether a key is one that values can be read for.
 func CheckKey(key string) error {
@@ -64,11 +68,15 @@ func CheckKey(key string) error {
 		return nil
 	case head == "slots" && nested:
 		name, what, ok := strings.Cut(rest, ".")
-		if ok && name != "" && (what == "main" || what == "active" || what == "name") {
+		if ok && name != "" && what != "" { // any component, or active, next, name
+			return nil
+		}
+	case head == "files" && nested:
+		if i := strings.LastIndexByte(rest, '.'); i > 0 && slices.Contains(fileKeys, rest[i+1:]) {
 			return nil
 		}
 	}
-	return fmt.Errorf("%q is not a key of a device file; keys are %s, installed.COMPONENT, companions.NAME, slots.NAME.main and slots.NAME.active", key,
+	return fmt.Errorf("%q is not a key of a device file; keys are %s, installed.COMPONENT, companions.NAME, slots.NAME.COMPONENT, slots.NAME.active, slots.NAME.next and files.NAME.version", key,
 		strings.Join(append(slices.Clone(single), lists...), ", "))
 }
 
@@ -94,11 +102,25 @@ func tidy(key, text string) (string, error) {
 	case "entitled_until", "config.backed_up":
 		var d y.Date
 		return text, d.ReadScalar(text, y.Spot{Line: 1})
-	case "config.saved":
+	case "config.saved", "start.saved":
 		return yesNo(text)
+	case "job.state":
+		text = strings.ToLower(text)
+		if !slices.Contains(JobStates, text) {
+			return "", fmt.Errorf("the state of a job is one of %s, not %q", strings.Join(JobStates, ", "), text)
+		}
+	case "job.percent":
+		n, err := strconv.Atoi(strings.TrimSuffix(text, "%"))
+		if err != nil || n < 0 || n > 100 {
+			return "", fmt.Errorf("%q is no percentage", text)
+		}
+		return strconv.Itoa(n), nil
 	}
-	if strings.HasPrefix(key, "slots.") && strings.HasSuffix(key, ".active") {
+	switch head, what := key, key[strings.LastIndexByte(key, '.')+1:]; {
+	case strings.HasPrefix(head, "slots.") && (what == "active" || what == "next"), strings.HasPrefix(head, "files.") && what == "next":
 		return yesNo(text)
+	case strings.HasPrefix(head, "files.") && what == "size":
+		return tidySize(text)
 	}
 	return text, nil
 }

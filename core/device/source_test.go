@@ -41,8 +41,10 @@ func label2(member, key string) string {
 
 var tramline = CaptureRule{
 	Name: "rules.yaml:3", Recognise: regexp.MustCompile(`^Tramline OS`),
-	Read: []KeyPattern{{"model", regexp.MustCompile(`^Model\s*:\s*(\S+)`)}, {"installed.main", regexp.MustCompile(`^Running\s*:\s*(\S+)`)}, {"storage_free", regexp.MustCompile(`^Free\s*:\s*(.+)`)}},
-	Each: []KeyPattern{{"slots", regexp.MustCompile(`^Slot (?P<name>[AB])\s+(?P<main>\S+)(?P<active>\s+\*)?`)}, {"attached", regexp.MustCompile(`^Port \d+ (\S+)`)},
+	Read: []KeyPattern{{"model", regexp.MustCompile(`^Model\s*:\s*(\S+)`)}, {"installed.main", regexp.MustCompile(`^Running\s*:\s*(\S+)`)}, {"storage_free", regexp.MustCompile(`^Free\s*:\s*(.+)`)},
+		{"job.state", regexp.MustCompile(`^job: (\w+)`)}, {"job.percent", regexp.MustCompile(`^job: \w+ (\d+%)`)}, {"start.saved", regexp.MustCompile(`^choice saved: (\w+)`)}},
+	Each: []KeyPattern{{"slots", regexp.MustCompile(`^Slot (?P<name>[AB])\s+(?P<main>\S+)(?P<active>\s+\*)?`)}, {"attached", regexp.MustCompile(`^Port \d+ (\S+)`)}, {"faults", regexp.MustCompile(`^alarm: (?P<text>.+)`)},
+		{"slots", regexp.MustCompile(`^Bank (?P<name>[AB])(?: loader (?P<loader>\S+))? system (?P<system>\S+)(?: (?P<active>run)| (?P<next>next))?`)}, {"files", regexp.MustCompile(`^file (?P<file>\S+) (?P<version>\S+) (?P<size>\d+ bytes)(?P<next> \*)?`)},
 		{"members", regexp.MustCompile(`^Unit (?P<name>\d+)\s+(?P<model>\S+)\s+(?P<revision>\S+)\s+(?P<main>\S+)`)}},
 }
 
@@ -61,6 +63,8 @@ func TestReadCapture(t *testing.T) {
 		"of an old log server":          {"Nov 27 02:14:07 cab-07 console[12]: Tramline OS\nNov 27 02:14:07 cab-07 console: Model : QM-8T\n", []string{"model=QM-8T @c.txt:2"}},
 		"a log among other lines":       {"Tramline OS\nNov 27 02:14:07 cab-07 console: Model : QM-9T\nModel : QM-8T\nRunning: 8.2.1\n", []string{"model=QM-8T @c.txt:3", "installed.main=8.2.1 @c.txt:4"}},
 		"a title string is no text":     {"\x1b]0;cab07\x07Tramline OS\nModel : QM-8T", []string{"model=QM-8T @c.txt:2"}},
+		"what starts next, in any component": {"Tramline OS\nBank A loader 7.2.0 system 7.2.0 run\nBank B system 7.3.1 next\n", []string{"slots.A.name=A @c.txt:2", "slots.A.loader=7.2.0 @c.txt:2", "slots.A.system=7.2.0 @c.txt:2", "slots.A.active=true @c.txt:2", "slots.B.name=B @c.txt:3", "slots.B.system=7.3.1 @c.txt:3", "slots.B.next=true @c.txt:3"}},
+		"files, a job and faults":     {"Tramline OS\nfile sys-7.bin 7.2.0 7113 bytes *\njob: running 22%\nchoice saved: yes\nalarm: fan 2 slow\nalarm: no uplink\n", []string{"files.sys-7.bin.file=sys-7.bin @c.txt:2", "files.sys-7.bin.version=7.2.0 @c.txt:2", "files.sys-7.bin.size=7113 @c.txt:2", "files.sys-7.bin.next=true @c.txt:2", "job.state=running @c.txt:3", "job.percent=22 @c.txt:3", "start.saved=true @c.txt:4", "faults=fan 2 slow @c.txt:5", "faults=no uplink @c.txt:6"}},
 		"slots and what is attached":    {"Tramline OS\nSlot A 8.2.1 *\nSlot B 7.9.1\nPort 1 VR-310\nPort 2 VR-320\n", []string{"slots.A.name=A @c.txt:2", "slots.A.main=8.2.1 @c.txt:2", "slots.A.active=true @c.txt:2", "slots.B.name=B @c.txt:3", "slots.B.main=7.9.1 @c.txt:3", "attached=VR-310 @c.txt:4", "attached=VR-320 @c.txt:5"}},
 		"a size as consoles print it":   {"Tramline OS\nFree: 215,040K bytes\n", []string{"storage_free=215040KiB @c.txt:2"}},
 		"members of a stack":            {"Tramline OS\nUnit 1 QM-8T A2 8.2.1\nUnit 2 QM-24T A1 8.0.3\n", []string{"1/name=1 @c.txt:2", "1/model=QM-8T @c.txt:2", "1/revision=A2 @c.txt:2", "1/installed.main=8.2.1 @c.txt:2", "2/name=2 @c.txt:3", "2/model=QM-24T @c.txt:3", "2/revision=A1 @c.txt:3", "2/installed.main=8.0.3 @c.txt:3"}},
@@ -91,7 +95,7 @@ func TestCheckCaptureRule(t *testing.T) {
 	var got []string
 	bad.Check(func(key, message string) { got = append(got, key+": "+message) })
 	all := strings.Join(got, "\n")
-	for _, want := range []string{`modell: "modell" is not a key`, "model: the pattern has no group", `ports: "ports" is no list`, `the group "slot" has no meaning here`, "members: the pattern needs the group name", "boards: the pattern has no groups", "member: the pattern has no group"} {
+	for _, want := range []string{`modell: "modell" is not a key`, "model: the pattern has no group", `ports: "ports" is no list`, "slots: the pattern needs the group name", "members: the pattern needs the group name", "boards: the pattern has no groups", "member: the pattern has no group"} {
 		assert.Contains(t, all, want)
 	}
 	tramline.Check(func(key, message string) { t.Errorf("%s: %s", key, message) })
@@ -305,3 +309,41 @@ type ignorance struct{}
 func (ignorance) Model(string) (string, bool)  { return "", false }
 func (ignorance) Revision(string, string) bool { return false }
 func (ignorance) Owners(string) []Owner        { return nil }
+
+// What a capture tells of the device's state is written, and read again as it was.
+func TestStateIsWritten(t *testing.T) {
+	text := "Tramline OS\nModel : QM-8T\nBank A loader 7.2.0 system 7.2.0 run\nBank B system 7.3.1 next\nfile sys-7.bin 7.2.0 7113 bytes *\njob: failed\nchoice saved: no\nalarm: fan 2 slow\n"
+	r, err := ReadSource("c.txt", []byte(text), []CaptureRule{tramline})
+	require.NoError(t, err)
+	out, err := Merge([]*Reading{r}, nil, nil, books{}).Write("cab", nil)
+	require.NoError(t, err)
+	d, err := Read("cab.yaml", out)
+	require.NoError(t, err, string(out))
+	require.Len(t, d.Slots, 2)
+	v, ok := d.Slots[0].Version("loader")
+	assert.True(t, ok)
+	assert.Equal(t, "7.2.0", v.Text)
+	assert.True(t, d.Slots[0].Active)
+	assert.True(t, d.Slots[1].Next)
+	require.Len(t, d.Files, 1)
+	assert.Equal(t, "7.2.0", d.Files[0].Version.Text)
+	assert.Equal(t, int64(7113), d.Files[0].Size.Bytes)
+	require.NotNil(t, d.Job)
+	assert.Equal(t, "failed", d.Job.State.Text)
+	require.NotNil(t, d.Start.Saved)
+	assert.False(t, *d.Start.Saved)
+	require.Len(t, d.Faults, 1)
+	again, err := ReadSource("cab.yaml", out, nil)
+	require.NoError(t, err)
+	keys := map[string]string{}
+	for _, v := range again.Values {
+		keys[v.Key] = v.Text
+	}
+	for key, want := range map[string]string{"slots.A.loader": "7.2.0", "slots.B.next": "true", "files.sys-7.bin.version": "7.2.0", "job.state": "failed", "start.saved": "false", "faults": "fan 2 slow"} {
+		assert.Equal(t, want, keys[key], key)
+	}
+	for _, bad := range []string{"slots: [{name: A, activ: true}]", "job: {state: busy}", "job: {percent: 120}", "address: here", "files: [{version: '1'}]"} {
+		_, err := Read("d.yaml", []byte("kind: device\nname: cab\n"+bad+"\n"))
+		assert.Error(t, err, bad)
+	}
+}

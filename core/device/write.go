@@ -11,7 +11,7 @@ import (
 
 // keyOrder is the order in which keys stand in a device file.
 var keyOrder = []string{"kind", "name", "model", "revision", "serial", "arch", "boards", "region", "platform", "family", "features", "installed", "slots",
-	"storage_free", "memory", "companions", "attached", "entitled_until", "config", "state", "group", "uniform", "members", "read_from"}
+	"storage_free", "memory", "companions", "attached", "entitled_until", "config", "start", "files", "job", "faults", "state", "address", "managed_by", "joining", "not_together", "group", "uniform", "members", "read_from"}
 
 // Write makes the device file of a draft. have is the text of the file that is
 // updated, nil for a new one: what the draft does not speak of stays as it
@@ -56,12 +56,14 @@ func (d *Draft) Write(name string, have []byte) ([]byte, error) {
 			}
 		}
 	}
-	replaced := map[*yaml.Node]bool{} // whose slots are written anew
+	replaced := map[*yaml.Node]map[string]bool{} // whose slots and files are written anew
 	for _, f := range d.Findings {
 		d.put(members[f.Member], f, replaced)
 	}
-	for at := range replaced {
-		dropSources(at)
+	for at, lists := range replaced {
+		for list := range lists {
+			dropSources(at, list)
+		}
 	}
 	d.remarks(root)
 	var b bytes.Buffer
@@ -78,12 +80,12 @@ func (d *Draft) bounded() error {
 	if n := len(d.Members); n > maxMembers {
 		return fmt.Errorf("the sources speak of %d members, and a device file holds at most %d; give the sources of one group at a time", n, maxMembers)
 	}
-	const keysOfSlot = 3
+	keysOf := map[string]int{"files": len(fileKeys)}
 	of := map[[2]string]int{}
 	for _, f := range d.Findings {
 		head, _, _ := strings.Cut(f.Key, ".")
 		at := [2]string{f.Member, head}
-		if of[at] += len(f.Values); of[at] > keysOfSlot*maxEntries {
+		if of[at] += len(f.Values); of[at] > max(3, keysOf[head])*maxEntries {
 			return fmt.Errorf("the sources give more than %d entries for %s; give those of one device alone", maxEntries, label(f.Member, head))
 		}
 	}
@@ -91,7 +93,7 @@ func (d *Draft) bounded() error {
 }
 
 // put writes one finding and where it was read.
-func (d *Draft) put(at *yaml.Node, f Finding, replaced map[*yaml.Node]bool) {
+func (d *Draft) put(at *yaml.Node, f Finding, replaced map[*yaml.Node]map[string]bool) {
 	v := f.Values[0]
 	head, rest, nested := strings.Cut(f.Key, ".")
 	from := f.Key
@@ -102,31 +104,44 @@ func (d *Draft) put(at *yaml.Node, f Finding, replaced map[*yaml.Node]bool) {
 			list.Content = append(list.Content, scalar(v.Text))
 		}
 		put(at, f.Key, list)
-	case head == "slots":
-		name, what, _ := strings.Cut(rest, ".")
-		list := get(at, "slots")
-		if list == nil || !replaced[at] {
-			list = &yaml.Node{Kind: yaml.SequenceNode}
-			put(at, "slots", list)
-			replaced[at] = true
+	case head == "slots" || head == "files":
+		dot := strings.LastIndexByte(rest, '.')
+		name, what := rest[:dot], rest[dot+1:]
+		handle := "name"
+		if head == "files" {
+			handle = "file"
 		}
-		var slot *yaml.Node
+		list := get(at, head)
+		if list == nil || !replaced[at][head] {
+			list = &yaml.Node{Kind: yaml.SequenceNode}
+			put(at, head, list)
+			if replaced[at] == nil {
+				replaced[at] = map[string]bool{}
+			}
+			replaced[at][head] = true
+		}
+		var entry *yaml.Node
 		for _, n := range list.Content {
-			if t := get(n, "name"); t != nil && t.Value == name {
-				slot = n
+			if t := get(n, handle); t != nil && t.Value == name {
+				entry = n
 			}
 		}
-		if slot == nil {
-			slot = &yaml.Node{Kind: yaml.MappingNode, Style: yaml.FlowStyle, Content: []*yaml.Node{scalar("name"), scalar(name)}}
-			list.Content = append(list.Content, slot)
+		if entry == nil {
+			entry = &yaml.Node{Kind: yaml.MappingNode, Style: yaml.FlowStyle, Content: []*yaml.Node{scalar(handle), scalar(name)}}
+			list.Content = append(list.Content, entry)
 		}
 		switch {
-		case what == "main":
-			put(slot, "main", scalar(v.Text))
-		case what == "active" && v.Text == "true":
-			put(slot, "active", &yaml.Node{Kind: yaml.ScalarNode, Tag: "!!bool", Value: "true"})
+		case what == handle:
+		case what == "active" || what == "next":
+			if v.Text == "true" {
+				put(entry, what, &yaml.Node{Kind: yaml.ScalarNode, Tag: "!!bool", Value: "true"})
+			}
+		case what == "size":
+			put(entry, what, &yaml.Node{Kind: yaml.ScalarNode, Value: v.Text})
+		default:
+			put(entry, what, scalar(v.Text))
 		}
-		from = "slots." + name
+		from = head + "." + name
 	case nested:
 		of := get(at, head)
 		if of == nil {
@@ -134,7 +149,7 @@ func (d *Draft) put(at *yaml.Node, f Finding, replaced map[*yaml.Node]bool) {
 			put(at, head, of)
 		}
 		n := scalar(v.Text)
-		if f.Key == "config.saved" {
+		if f.Key == "config.saved" || f.Key == "start.saved" {
 			n = &yaml.Node{Kind: yaml.ScalarNode, Tag: "!!bool", Value: v.Text}
 		} else if f.Key == "config.backed_up" {
 			n = &yaml.Node{Kind: yaml.ScalarNode, Value: v.Text}
@@ -186,21 +201,23 @@ func (d *Draft) remarks(root *yaml.Node) {
 	first.HeadComment = strings.Join(append(lines, kept...), "\n")
 }
 
-// dropSources takes out of read_from what it says of slots that are gone.
-func dropSources(at *yaml.Node) {
+// dropSources takes out of read_from what it says of entries of a list that are gone.
+func dropSources(at *yaml.Node, list string) {
 	sources := get(at, "read_from")
 	if sources == nil {
 		return
 	}
 	names := map[string]bool{}
-	for _, slot := range get(at, "slots").Content {
-		if n := get(slot, "name"); n != nil {
-			names["slots."+n.Value] = true
+	for _, entry := range get(at, list).Content {
+		for _, handle := range []string{"name", "file"} {
+			if n := get(entry, handle); n != nil {
+				names[list+"."+n.Value] = true
+			}
 		}
 	}
 	var kept []*yaml.Node
 	for i := 0; i+1 < len(sources.Content); i += 2 {
-		if k := sources.Content[i].Value; !strings.HasPrefix(k, "slots.") || names[k] {
+		if k := sources.Content[i].Value; !strings.HasPrefix(k, list+".") || names[k] {
 			kept = append(kept, sources.Content[i], sources.Content[i+1])
 		}
 	}

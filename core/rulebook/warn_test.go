@@ -129,7 +129,7 @@ func TestCaptures(t *testing.T) {
 		"captures: [{read: {model: '(x)'}}]":                             "needs recognise",
 		"captures: [{recognise: x}]":                                     "reads nothing",
 		"captures: [{recognise: x, read: {modle: '(x)'}}]":               `:3:34: "modle" is not a key of a device file`,
-		"captures: [{recognise: x, each: {slots: '(?P<nam>x)'}}]":        `the group "nam" has no meaning here`,
+		"captures: [{recognise: x, each: {slots: '(?P<nam>x)'}}]":        "the pattern needs the group name",
 		"transfer: {longest_name: -1}":                                   "cannot be negative",
 		"releases: [{version: '1', needs: [{attached: x, feature: y}]}]": "exactly one of",
 	} {

@@ -97,6 +97,7 @@ func (s *schema) named(t reflect.Type) map[string]any {
 
 func (s *schema) structure(t reflect.Type) map[string]any {
 	properties := map[string]any{}
+	rest := any(false)
 	for _, f := range reflect.VisibleFields(t) {
 		tag, ok := f.Tag.Lookup("yaml")
 		if !ok {
@@ -107,6 +108,10 @@ func (s *schema) structure(t reflect.Type) map[string]any {
 			continue
 		}
 		p := s.of(f.Type)
+		if option == "rest" {
+			rest = p["additionalProperties"]
+			continue
+		}
 		if e := f.Tag.Get("enum"); e != "" {
 			p = map[string]any{"enum": strings.Split(e, ",")}
 		}
@@ -118,5 +123,5 @@ func (s *schema) structure(t reflect.Type) map[string]any {
 		}
 		properties[name] = p
 	}
-	return map[string]any{"type": "object", "properties": properties, "additionalProperties": false}
+	return map[string]any{"type": "object", "properties": properties, "additionalProperties": rest}
 }

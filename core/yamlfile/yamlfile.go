@@ -318,6 +318,11 @@ func (d *decoder) structure(n *yaml.Node, v reflect.Value, path string, depth in
 		if !ok && d.lenient {
 			return
 		}
+		if rest, has := fields[restKey]; !ok && has {
+			m := v.FieldByIndex(rest).Addr().Interface().(mapping)
+			d.value(val, m.entry(k.Value, at(k)), join(path, k.Value), depth+1)
+			return
+		}
 		if !ok {
 			if len(d.errs) < maxErrors { // looking for the nearest key takes time
 				d.fail(at(k), fmt.Sprintf("there is no key %q here", k.Value), nearest(k.Value, fields))
@@ -328,6 +333,9 @@ func (d *decoder) structure(n *yaml.Node, v reflect.Value, path string, depth in
 	})
 }
 
+// restKey stands for the field that takes the keys of a struct that no other field has.
+const restKey = ""
+
 // keysOf lists the keys of a struct by its tags, embedded structs included.
 func keysOf(t reflect.Type) (served map[string][]int, unserved []string) {
 	served = map[string][]int{}
@@ -337,6 +345,9 @@ func keysOf(t reflect.Type) (served map[string][]int, unserved []string) {
 			continue
 		}
 		name, option, _ := strings.Cut(tag, ",")
+		if option == "rest" {
+			name = restKey
+		}
 		if option == "unserved" {
 			unserved = append(unserved, name)
 			continue
@@ -349,7 +360,9 @@ func keysOf(t reflect.Type) (served map[string][]int, unserved []string) {
 func nearest(key string, fields map[string][]int) string {
 	names := make([]string, 0, len(fields))
 	for name := range fields {
-		names = append(names, name)
+		if name != restKey {
+			names = append(names, name)
+		}
 	}
 	slices.Sort(names)
 	if best := spelling.Nearest(key, names); best != "" {
