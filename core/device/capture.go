@@ -110,7 +110,7 @@ func readCapture(file string, lines []line, rules []CaptureRule) (r *Reading, ok
 			r.capture(c, lines)
 		}
 	}
-	r.Form = "console capture, read by " + strings.Join(by, " and ")
+	r.Form, r.ByRule = "console capture, read by "+strings.Join(by, " and "), len(by) > 0
 	return r, len(by) > 0
 }
 

@@ -31,6 +31,8 @@ type Value struct {
 type Reading struct {
 	File string
 	Form string // what it was read as, in words
+	// ByRule: a rulebook recognises what it is.
+	ByRule bool
 	// Group is the kind of group that the members form, "" when it is not said.
 	Group  string
 	Values []Value

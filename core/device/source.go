@@ -81,3 +81,23 @@ func ByHandValue(text string) (Value, error) {
 
 // isList tells the keys whose values add up.
 func isList(key string) bool { return slices.Contains(lists, key) }
+
+// TextLine is one line of a capture as a person would have seen it.
+type TextLine struct {
+	Text, Where string // "cab07.txt:5"
+}
+
+// Lines are the lines of a capture; none of what is no text.
+func Lines(file string, data []byte) ([]TextLine, error) {
+	data, err := decoded(file, data)
+	if err != nil || bytes.IndexByte(data[:min(len(data), 4096)], 0) >= 0 {
+		return nil, err
+	}
+	var out []TextLine
+	for _, l := range unwrap(screenLines(data)) {
+		if text := l.bare(); strings.TrimSpace(text) != "" {
+			out = append(out, TextLine{text, whereLine(file, l.number)})
+		}
+	}
+	return out, nil
+}

@@ -191,9 +191,9 @@ func (v *Verdict) standsFor(cases []*check.Case) {
 			v.scheme = c.Rules.Scheme(c.Main())
 		}
 		if rel := c.Release.Rule; rel != nil && v.Verdict == Fits {
-			for _, t := range rel.ChecksAfter {
-				if !slices.Contains(v.Next, t.Text) {
-					v.Next = append(v.Next, t.Text)
+			for _, a := range c.Rules.AfterChecks(rel) {
+				if t := a.Text(); !slices.Contains(v.Next, t) {
+					v.Next = append(v.Next, t)
 				}
 			}
 		}

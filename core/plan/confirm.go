@@ -152,16 +152,9 @@ func Confirm(t *Target, after *device.Draft) *Confirmation {
 	}
 	c.Checks = check.Sort(c.Checks)
 	c.Verdict = fit.Worse(c.Verdict, worst(c.Checks))
-	for _, s := range t.Steps {
-		for _, rel := range s.Releases {
-			if rel == nil {
-				continue
-			}
-			for _, text := range rel.ChecksAfter {
-				if !slices.Contains(c.Next, text.Text) {
-					c.Next = append(c.Next, text.Text)
-				}
-			}
+	for _, a := range t.afterChecks() {
+		if !a.ByCapture() && !slices.Contains(c.Next, a.Text()) {
+			c.Next = append(c.Next, a.Text())
 		}
 	}
 	return c

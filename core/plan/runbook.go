@@ -15,7 +15,6 @@ import (
 	"fitcheck/core/rulebook"
 	"fitcheck/core/shell"
 	"fitcheck/core/survey"
-	y "fitcheck/core/yamlfile"
 )
 
 // Runbook is the steps of one night, in order.
@@ -40,11 +39,21 @@ type Section struct {
 
 // Instruction is one step.
 type Instruction struct {
+	Step string // its name in the sequence; "" for what stands before and after the hops
+	Hop  int    // from 1; 0 before and after
+	// Member is the box that it is taken on, Component what it is about; "" for all of them.
+	Member, Component string
+
 	Text     string
 	Commands []string // the device's own wording
 	See      []string // what to look for
 	Warn     bool
 	Back     string // what to do instead when it goes wrong
+
+	Wait  rulebook.Span // how long it takes, where that is known
+	Tries int           // how often it is tried; 0 for once
+	// Proofs are what a capture must show once it is done.
+	Proofs []Proof
 }
 
 // RunbookOptions say what a runbook cannot know.
@@ -318,14 +327,7 @@ func (w *writer) hop(i int) Section {
 	if group {
 		s.Title += ", on " + strings.Join(names(boxes), ", ")
 	}
-	after := After(w.t.Device, w.t.Rules, w.t.Hops()[:min(i+1, len(w.t.Hops()))])
-	for _, b := range boxes {
-		s.Steps = append(s.Steps, w.fetch(i, b, group)...)
-	}
-	for _, b := range boxes {
-		s.Steps = append(s.Steps, w.restart(i, b, group, after)...)
-	}
-	s.Steps = append(s.Steps, w.check(i, after, group))
+	s.Steps = append(s.Steps, w.sequence(i, boxes, group)...)
 	switch {
 	case st.Crosses():
 		s.Steps = append(s.Steps, Instruction{Text: fmt.Sprintf("It runs %s now: set it up anew. The settings of %s are never loaded into it; keep the copy for the way back.", st.Family, st.FromFamily), Warn: true})
@@ -339,69 +341,6 @@ func names(boxes []*device.Device) []string {
 	var out []string
 	for _, b := range boxes {
 		out = append(out, b.Name.Text)
-	}
-	return out
-}
-
-// fetch is transfer, verification and install for one box.
-func (w *writer) fetch(hop int, b *device.Device, group bool) []Instruction {
-	st := &w.t.Steps[hop]
-	on := ""
-	if group {
-		on = b.Name.Text + ": "
-	}
-	var out []Instruction
-	x := w.wording(b, st)
-	chosen := w.chosen(hop, b)
-	total := int64(0)
-	for _, c := range chosen {
-		total += c.file.Size
-	}
-	if total > 0 {
-		x := x
-		x.Size = total
-		room := Instruction{Text: fmt.Sprintf("%ssee that there is room for %s.", on, y.FormatSize(total)), Back: "free some, but never the image that runs nor its spare"}
-		w.say(&room, b, "space", x)
-		out = append(out, room)
-	}
-	for _, c := range chosen {
-		x := x
-		x.File, x.Component, x.Slot, x.Size = c.file.Name, c.component, c.slot, c.file.Size
-		x.Digest, x.MD5, x.SHA512 = c.file.Digests.Of(digest.SHA256), c.file.Digests.Of(digest.MD5), c.file.Digests.Of(digest.SHA512)
-		text := fmt.Sprintf("%sfetch %s (%s) from %s", on, x.File, c.title, w.server())
-		if x.Slot != "" {
-			text += fmt.Sprintf(" for slot %s", x.Slot)
-			if x.Active != "" && x.Active != x.Slot {
-				text += fmt.Sprintf(", never for %s, which runs", x.Active)
-			}
-		}
-		get := Instruction{Text: text + ".", Back: "nothing is changed yet: fetch it again"}
-		if x.Size > 0 {
-			get.See = []string{fmt.Sprintf("%d bytes have arrived", x.Size)}
-		}
-		w.say(&get, b, "transfer", x)
-		verify := Instruction{Text: fmt.Sprintf("%scompare the digest of %s on the device.", on, path.Base(x.File)), See: []string{"sha256 " + x.Digest}, Back: "when it differs, delete the file on the device and fetch it again; do not install it"}
-		for _, more := range []struct{ name, sum string }{{"md5", x.MD5}, {"sha512", x.SHA512}} {
-			if more.sum != "" {
-				verify.See = append(verify.See, more.name+" "+more.sum)
-			}
-		}
-		w.say(&verify, b, "verify", x)
-		out = append(out, get, verify)
-	}
-	for _, c := range chosen { // in the order of the family
-		x := x
-		x.File, x.Component, x.Slot, x.Size, x.Digest = c.file.Name, c.component, c.slot, c.file.Size, c.file.Digests.Of(digest.SHA256)
-		text := fmt.Sprintf("%sinstall the %s", on, c.title)
-		if c.version != "" {
-			text += " " + c.version
-		}
-		if c.slot != "" {
-			text += " into slot " + c.slot
-		}
-		in := Instruction{Text: text + ".", Back: "do not restart; read what the device says, and install it again"}
-		w.say(&in, b, "install", x)
-		out = append(out, in)
 	}
 	return out
 }
@@ -444,41 +383,6 @@ func (w *writer) chosen(hop int, b *device.Device) []picked {
 	return out
 }
 
-// restart is activation, saving and restart of one box.
-func (w *writer) restart(hop int, b *device.Device, group bool, after *device.Device) []Instruction {
-	st := &w.t.Steps[hop]
-	on := ""
-	if group {
-		on = b.Name.Text + ": "
-	}
-	x := w.wording(b, st)
-	for _, c := range w.chosen(hop, b) {
-		if c.slot != "" {
-			x.Slot, x.Component, x.File = c.slot, c.component, c.file.Name
-		}
-	}
-	var out []Instruction
-	if x.Slot != "" {
-		a := Instruction{Text: fmt.Sprintf("%smake slot %s the one to start from.", on, x.Slot)}
-		if x.Active != "" && x.Active != x.Slot {
-			a.Back = fmt.Sprintf("make slot %s the one to start from again", x.Active)
-		}
-		w.say(&a, b, "activate", x)
-		out = append(out, a)
-	}
-	save := Instruction{Text: on + "save the settings."}
-	w.say(&save, b, "save", x)
-	r := Instruction{Text: on + "restart.", Warn: true}
-	if st.Minutes != nil {
-		r.Text = fmt.Sprintf("%srestart; it is without service for about %s.", on, duration.Minutes(st.Minutes.Outage))
-		r.See = append(r.See, fmt.Sprintf("within %s it answers again", duration.Minutes(st.Minutes.Outage)))
-	}
-	r.See = append(r.See, "the console shows no errors while it starts; do not switch it off")
-	w.say(&r, b, "restart", x)
-	r.Back = w.back(hop, b, x)
-	return append(out, save, r)
-}
-
 // back is what to do when a box does not come up after a hop.
 func (w *writer) back(hop int, b *device.Device, x rulebook.Wording) string {
 	text := ""
@@ -498,49 +402,6 @@ func (w *writer) back(hop int, b *device.Device, x rulebook.Wording) string {
 		text = "the rulebook knows no way to start it again; have the maker's support at hand"
 	}
 	return text
-}
-
-// check is what must be seen after a hop.
-func (w *writer) check(hop int, after *device.Device, group bool) Instruction {
-	st := &w.t.Steps[hop]
-	c := Instruction{Text: "Check."}
-	for _, b := range after.All() {
-		if len(st.Members) > 0 && !slices.Contains(st.Members, b.Name.Text) {
-			continue
-		}
-		on := ""
-		if group {
-			on = b.Name.Text + ": "
-		}
-		for _, e := range b.Installed.Entries {
-			c.See = append(c.See, fmt.Sprintf("%s%s %s", on, e.Key, e.Value.Text))
-		}
-		for _, slot := range b.Slots {
-			if slot.Active && slot.Main.Set() {
-				c.See = append(c.See, fmt.Sprintf("%sslot %s is the active one", on, slot.Name.Text))
-			}
-		}
-		for _, a := range b.Attached {
-			c.See = append(c.See, on+a.Text+" is back")
-		}
-		x := w.wording(b, st)
-		w.say(&c, b, "check", x)
-	}
-	c.Commands = unique(c.Commands)
-	if group {
-		c.See = append(c.See, fmt.Sprintf("all %d members are there", len(after.All())))
-	}
-	for _, rel := range st.Releases {
-		if rel == nil {
-			continue
-		}
-		for _, t := range rel.ChecksAfter {
-			if !slices.Contains(c.See, t.Text) {
-				c.See = append(c.See, t.Text)
-			}
-		}
-	}
-	return c
 }
 
 func (w *writer) after() Section {

@@ -88,3 +88,18 @@ func (t *Target) Transfer(string) *rulebook.Transfer {
 	}
 	return nil
 }
+
+// afterChecks are what is to be seen to once all is done.
+func (t *Target) afterChecks() []rulebook.AfterCheck {
+	var out []rulebook.AfterCheck
+	for i := range t.Steps {
+		for _, b := range t.Device.All() {
+			for _, a := range t.Rules(b.Model.Text).AfterChecks(t.Steps[i].Releases...) {
+				if !slices.ContainsFunc(out, func(o rulebook.AfterCheck) bool { return o.Text() == a.Text() }) {
+					out = append(out, a)
+				}
+			}
+		}
+	}
+	return out
+}

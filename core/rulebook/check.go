@@ -49,6 +49,8 @@ func (c *checker) all() {
 	c.captures()
 	c.recovery()
 	c.procedure()
+	c.installs()
+	c.sequence()
 	if t := c.r.Transfer; t != nil && t.LongestName < 0 {
 		c.fail(t.Spot, "longest_name cannot be negative", "")
 	}

@@ -4,6 +4,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"reflect"
 	"slices"
 	"strings"
 	"text/template"
@@ -27,10 +28,32 @@ type Wording struct {
 	MD5       string
 	SHA512    string
 	Size      int64
+
+	Base   string // of File: its last part
+	Files  string // all that are installed at this hop on this box, separated by blanks
+	SHA1   string
+	SHA256 string // as Digest
+	CRC32  string
+	Root   string // below which the server offers files
+	// Manager is the device that fetches and installs for this one.
+	Manager string
+	// After is how the device is reached once its settings are those of the factory.
+	After struct{ Address, Login string }
 }
 
-// Steps are the steps of which a rulebook may give the wording, in their order.
-var Steps = []string{"backup", "space", "transfer", "verify", "install", "activate", "save", "restart", "check", "back"}
+// spoken lists what words may speak of.
+func spoken() string {
+	var out []string
+	for _, f := range reflect.VisibleFields(reflect.TypeFor[Wording]()) {
+		switch {
+		case f.Name == "After":
+			out = append(out, ".After.Address", ".After.Login")
+		case len(f.Index) == 1:
+			out = append(out, "."+f.Name)
+		}
+	}
+	return strings.Join(out, " ")
+}
 
 // Say writes a step in the device's own words; ok is false where the rulebook
 // gives none.
@@ -44,6 +67,15 @@ func (r *Rulebook) Say(step string, w Wording) (text string, ok bool) {
 	}
 	text, err := say(e.Value.Text, w)
 	return text, err == nil
+}
+
+// SayOwn writes words of a step of a sequence.
+func SayOwn(text string, w Wording) string {
+	out, err := say(text, w)
+	if err != nil { // which check refuses
+		return text
+	}
+	return out
 }
 
 func say(text string, w Wording) (string, error) {
@@ -93,12 +125,12 @@ func (l *limited) Write(p []byte) (int, error) {
 
 func (c *checker) procedure() {
 	for _, e := range c.r.Procedure.Entries {
-		if !slices.Contains(Steps, e.Key) {
-			c.fail(e.Spot, fmt.Sprintf("there is no step %q", e.Key), "the steps are "+strings.Join(Steps, ", "))
+		if !BuiltIn(e.Key) {
+			c.fail(e.Spot, fmt.Sprintf("there is no step %q", e.Key), "the steps are "+strings.Join(steps, ", "))
 		}
 		if _, err := say(e.Value.Text, Wording{}); err != nil {
 			message := strings.TrimPrefix(err.Error(), "template: step:")
-			c.fail(e.Value.Spot, "the wording cannot be used: "+message, "it may speak of .Server .Protocol .Device .Model .Member .File .Component .Slot .Active .Release .From .To .Digest .MD5 .SHA512 .Size")
+			c.fail(e.Value.Spot, "the wording cannot be used: "+message, "it may speak of "+spoken())
 		}
 	}
 }

@@ -24,7 +24,7 @@ type Release struct {
 	Source       y.Text        `yaml:"source" doc:"key of a document under sources"`
 	Minutes      *Minutes      `yaml:"minutes"`
 	ResetsConfig bool          `yaml:"resets_config" doc:"installing it resets the configuration"`
-	ChecksAfter  []y.Text      `yaml:"checks_after" doc:"what to see to afterwards"`
+	ChecksAfter  []AfterCheck  `yaml:"checks_after" doc:"what to see to afterwards"`
 
 	parsed version.Version
 	doubt  string // what its drops or revisions name that the rulebook does not know

@@ -41,6 +41,12 @@ type Rulebook struct {
 	Recovery  []Recovery    `yaml:"recovery" doc:"how a device that does not start is brought back"`
 	Procedure y.Map[y.Text] `yaml:"procedure" doc:"step to the device's own wording of it, a text/template"`
 
+	Install     *Install       `yaml:"install" doc:"how images get onto a device"`
+	Sequence    []SequenceStep `yaml:"sequence" doc:"the steps of a hop, in their order, in place of the built-in ones"`
+	Skip        []y.Text       `yaml:"skip" doc:"built-in steps that are left out"`
+	Remedies    []Remedy       `yaml:"remedies" doc:"what helps against failures that the device reports"`
+	ChecksAfter []AfterCheck   `yaml:"checks_after" doc:"what to see to after every install"`
+
 	schemes map[string]*version.Scheme
 	idle    y.Errors
 	faults  y.Errors
@@ -68,6 +74,7 @@ type Family struct {
 	Title      y.Text           `yaml:"title" doc:"title of the line, or of this kind of entry"`
 	Components y.Map[Component] `yaml:"components" doc:"in the order in which they are installed"`
 	Paired     [][]y.Text       `yaml:"paired" doc:"groups of components that carry one version and move together"`
+	Install    *Install         `yaml:"install" doc:"how images get onto a device, where that differs from the rulebook's"`
 	// FactoryReset is what a factory reset leaves running.
 	FactoryReset y.Text `yaml:"factory_reset" doc:"what a factory reset leaves running: running, other-slot, or a version"`
 }

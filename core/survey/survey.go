@@ -37,6 +37,8 @@ type Options struct {
 	// Quick reads no more of an item than it takes to tell what it is: no
 	// digests, no checksums over what lies further on.
 	Quick bool
+	// Digests are computed of every item beside those that are needed anyway.
+	Digests []digest.Algorithm
 	// Progress, where it is not nil, lets others see how far the survey is.
 	Progress *archive.Progress
 	// Texts keeps small texts whatever they are called; see Item.Text.
@@ -295,6 +297,11 @@ func Run(ctx context.Context, path string, o Options) (*Survey, error) {
 		o.Formats = image.Builtin()
 	}
 	c := &collector{options: o, algorithms: []digest.Algorithm{digest.SHA256}}
+	for _, a := range o.Digests {
+		if !slices.Contains(c.algorithms, a) {
+			c.algorithms = append(c.algorithms, a)
+		}
+	}
 	for _, e := range o.Expect {
 		c.algorithms = append(c.algorithms, e.Sum.Algorithm)
 	}

@@ -17,6 +17,7 @@ import (
 	"golang.org/x/term"
 
 	"fitcheck/core/archive"
+	"fitcheck/core/digest"
 	"fitcheck/core/fault"
 	"fitcheck/core/fit"
 	"fitcheck/core/kit"
@@ -108,7 +109,8 @@ type call struct {
 	quiet    bool
 	deep     bool // survey -deep
 	quick    bool
-	contents bool // survey -contents
+	contents bool               // survey -contents
+	digests  []digest.Algorithm // computed of every item, whatever is published
 	flags    *flag.FlagSet
 	limits   archive.Limits
 	open     map[string]*bool // flags that unfold

@@ -30,18 +30,35 @@ that fitcheck device reads. Held against the plan to -to VERSION (without it, to
 device runs now): versions of all components, the active slot and what the other one holds,
 members all there and at one version, what is attached, the settings, and what must not have
 changed. Only what the captures say counts. -record appends a line to a file: who checked
-what, against which digests, when. The exit status is 0, 1 or 3, as for a verdict.`,
+what, against which digests, when. The exit status is 0, 1 or 3, as for a verdict.
+-step N holds the captures against one step of the runbook instead: go on (0), wait (3), it
+failed, with what the rulebook knows of it, or do not go on (1), not known (3).`,
 	setup: func(f *flag.FlagSet) func(context.Context, *call, []string) (int, error) {
 		deviceName := f.String("device", "", "the `device` as it was before: a file, or a name in the kit's devices/")
 		var after names
 		f.Var(&after, "after", "what was `captured` afterwards; may be given several times")
 		record := f.String("record", "", "append a line of JSON to this `file`")
 		by := f.String("by", "", "the `name` for the record; else the user's")
+		step := f.Int("step", 0, "hold the captures against step `N` of the runbook: may one go on from here? Arguments are then the runbook's packages")
+		var before names
+		f.Var(&before, "before", "what was `captured` before, for what must not be new; may be given several times")
+		evenIf := f.String("even-if", "", "unsettled: a step of what is not settled, as the runbook has it")
 		w := &wayfinding{}
 		w.wayFlags(f)
 		return func(ctx context.Context, c *call, args []string) (int, error) {
-			after = append(after, args...)
+			var packages []string
+			if *step != 0 {
+				packages = args
+			} else {
+				after = append(after, args...)
+			}
 			switch {
+			case *step < 0:
+				return 0, usagef("-step counts from 1")
+			case *step > 0 && len(packages) == 0 && w.goal.Version == "":
+				return 0, usagef("confirm -step takes the runbook's packages, or -to with a version")
+			case *evenIf != "" && *evenIf != "unsettled":
+				return 0, usagef("-even-if takes unsettled, not %q", *evenIf)
 			case *deviceName == "":
 				return 0, usagef("confirm needs -device: the device file as it was before")
 			case len(after) == 0:
@@ -50,13 +67,17 @@ what, against which digests, when. The exit status is 0, 1 or 3, as for a verdic
 			if err := w.check(); err != nil {
 				return 0, err
 			}
-			p, err := newPlanning(ctx, c, w, nil)
+			p, err := newPlanning(ctx, c, w, packages)
 			if err != nil {
 				return 0, err
 			}
 			d, err := p.one(*deviceName, "confirm")
 			if err != nil {
 				return 0, err
+			}
+			if *step > 0 {
+				p.evenIf = *evenIf != ""
+				return p.confirmStep(ctx, c, d, *step, after, before)
 			}
 			return p.confirm(ctx, c, d, after, *record, *by)
 		}

@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"fitcheck/core/device"
+	"fitcheck/core/digest"
 	"fitcheck/core/fit"
 	"fitcheck/core/member"
 	"fitcheck/core/path"
@@ -64,7 +65,9 @@ func (p *planning) read(ctx context.Context, c *call, file string) (*survey.Surv
 	if s := p.full[file]; s != nil {
 		return s, nil
 	}
-	s, err := c.survey(ctx, p.k, file, nil, nil)
+	inner := *c
+	inner.digests = []digest.Algorithm{digest.CRC32, digest.MD5, digest.SHA1, digest.SHA512} // which the device computes, nobody knows
+	s, err := inner.survey(ctx, p.k, file, nil, nil)
 	if err != nil {
 		return nil, err
 	}

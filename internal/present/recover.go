@@ -223,7 +223,7 @@ func RecoverJSON(r Recovered) any {
 		out.Others = append(out.Others, item(o))
 	}
 	for _, i := range r.Steps {
-		out.Steps = append(out.Steps, jsonInstruction(i))
+		out.Steps = append(out.Steps, instructionJSON(i))
 	}
 	for _, e := range r.Events {
 		out.Events = append(out.Events, jsonEvent{e.At.Seconds(), e.Text})

@@ -1,6 +1,7 @@
 package present
 
 import (
+	"cmp"
 	"fmt"
 	"strings"
 
@@ -71,6 +72,25 @@ type jsonRunbook struct {
 	Minutes  *jsonMinutes  `json:"minutes,omitempty"`
 	Refused  []jsonRefused `json:"refused"`
 	Sections []jsonSection `json:"sections"`
+	// Steps are those of all sections, numbered through.
+	Steps []jsonStep `json:"steps"`
+}
+
+type jsonStep struct {
+	Number    int       `json:"number"`
+	Step      string    `json:"step,omitempty"`
+	Device    string    `json:"device"`
+	Hop       int       `json:"hop,omitempty"`
+	Component string    `json:"component,omitempty"`
+	Wait      *jsonWait `json:"wait_seconds,omitempty"`
+	Tries     int       `json:"tries,omitempty"`
+	Proven    bool      `json:"by_capture"`
+	jsonInstruction
+}
+
+type jsonWait struct {
+	From int `json:"from"`
+	To   int `json:"to"`
 }
 
 type jsonSection struct {
@@ -88,9 +108,13 @@ type jsonInstruction struct {
 	Back     string   `json:"if_not,omitempty"`
 }
 
+func instructionJSON(i plan.Instruction) jsonInstruction {
+	return jsonInstruction{Text: i.Text, Commands: i.Commands, See: i.See, Warn: i.Warn, Back: i.Back}
+}
+
 // RunbookJSON is the document of runbook.
 func RunbookJSON(b *plan.Runbook, refused []Refused) any {
-	out := jsonRunbook{Fitcheck: about{"runbook", Edition}, Refused: []jsonRefused{}, Sections: []jsonSection{}}
+	out := jsonRunbook{Fitcheck: about{"runbook", Edition}, Refused: []jsonRefused{}, Sections: []jsonSection{}, Steps: []jsonStep{}}
 	for _, r := range refused {
 		out.Refused = append(out.Refused, jsonRefused{r.Device, string(r.Outcome), r.Because})
 	}
@@ -107,7 +131,13 @@ func RunbookJSON(b *plan.Runbook, refused []Refused) any {
 			j.At = &s.At
 		}
 		for _, i := range s.Steps {
-			j.Steps = append(j.Steps, jsonInstruction(i))
+			told := instructionJSON(i)
+			j.Steps = append(j.Steps, told)
+			step := jsonStep{Number: len(out.Steps) + 1, Step: i.Step, Device: cmp.Or(i.Member, b.Device), Hop: i.Hop, Component: i.Component, Tries: i.Tries, Proven: len(i.Proofs) > 0, jsonInstruction: told}
+			if i.Wait.Set() {
+				step.Wait = &jsonWait{int(i.Wait.From.Seconds()), int(i.Wait.To.Seconds())}
+			}
+			out.Steps = append(out.Steps, step)
 		}
 		out.Sections = append(out.Sections, j)
 	}

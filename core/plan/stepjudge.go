@@ -1,0 +1,382 @@
+package plan
+
+import (
+	"fmt"
+	"regexp"
+	"slices"
+	"strconv"
+	"strings"
+
+	"fitcheck/core/device"
+	"fitcheck/core/digest"
+	"fitcheck/core/fit"
+	"fitcheck/core/truth"
+)
+
+// What a step has come to, as captures show it.
+const (
+	StepDone    = "done"
+	StepRunning = "running" // the device works on it: wait
+	StepFailed  = "failed"
+	StepStop    = "stop"    // it is not safe to go on
+	StepUnknown = "unknown" // the captures do not show it
+)
+
+// StepAnswer says whether one may go on behind a step.
+type StepAnswer struct {
+	Number  int
+	Device  string // or the member that the step is taken on
+	Step    Instruction
+	Outcome string
+	Percent int // of what runs; -1 where it is not told
+	// Reason is why; Remedy is what helps, where the rulebook knows.
+	Reason, Remedy string
+	Shown          []Shown
+}
+
+// Shown is one proof of a step, held against the captures.
+type Shown struct {
+	Want, Found, Where string
+	Holds              truth.Truth
+	stops              bool // where it does not hold, nobody may go on
+}
+
+// Captured are captures as they were read, and their lines.
+type Captured struct {
+	Draft *device.Draft
+	Lines []device.TextLine
+	// Before are the lines of captures from before; nil where there are none.
+	Before []device.TextLine
+	// Recognised says that a rulebook knows what the captures are.
+	Recognised bool
+}
+
+// JudgeStep holds captures against a step of a runbook, which counts from 1.
+func JudgeStep(t *Target, b *Runbook, number int, c Captured) (*StepAnswer, error) {
+	n := 0
+	for _, s := range b.Sections {
+		if number <= n+len(s.Steps) && number > n {
+			return judgeStep(t, number, s.Steps[number-n-1], c), nil
+		}
+		n += len(s.Steps)
+	}
+	return nil, fmt.Errorf("the runbook has %d steps, and no step %d", n, number)
+}
+
+func judgeStep(t *Target, number int, in Instruction, c Captured) *StepAnswer {
+	a := &StepAnswer{Number: number, Device: t.Device.Name.Text, Step: in, Percent: -1, Outcome: StepUnknown}
+	if in.Member != "" {
+		a.Device = in.Member
+	}
+	j := &stepJudge{t: t, c: c, in: in, told: map[string][]device.Finding{}}
+	for _, f := range c.Draft.Findings {
+		j.told[f.Member] = append(j.told[f.Member], f)
+	}
+	if len(c.Draft.Contradictions) > 0 {
+		x := c.Draft.Contradictions[0]
+		a.Reason = fmt.Sprintf("the captures say two things: %s: %s; give only what is of now", x.Label(), x.Text())
+		return a
+	}
+	// Is it this device at all?
+	w, known := j.witness(in.Member)
+	identity := j.identity(in.Member, w)
+	switch identity.Outcome {
+	case fit.Misfit:
+		a.Outcome, a.Reason = StepStop, identity.Because
+		return a
+	case fit.Unsettled:
+		a.Reason = identity.Because
+	}
+	if !known {
+		a.Reason = fmt.Sprintf("the captures do not show the member %s", in.Member)
+		return a
+	}
+	// What the device says of its own work comes before what it shows otherwise.
+	if v, ok := w.find("job.state"); ok {
+		switch v.Text {
+		case "running", "scheduled":
+			a.Outcome, a.Reason = StepRunning, "the device still works on it"
+			if p, ok := w.find("job.percent"); ok {
+				a.Percent, _ = strconv.Atoi(p.Text)
+			}
+			return a
+		case "failed":
+			a.Outcome, a.Reason = StepFailed, "the device says that it failed"
+			texts := []string{}
+			if r, ok := w.find("job.reason"); ok {
+				a.Reason = r.Text
+				texts = append(texts, r.Text)
+			}
+			for _, l := range c.Lines {
+				texts = append(texts, l.Text)
+			}
+			if m := w.rules.RemedyFor(texts...); m != nil {
+				a.Remedy = m.Do.Text
+			}
+			return a
+		}
+	}
+	for _, p := range in.Proofs {
+		if p.Job {
+			continue
+		}
+		a.Shown = append(a.Shown, j.hold(p)...)
+	}
+	unknown := a.Reason != ""
+	for _, s := range a.Shown {
+		switch {
+		case s.Holds == truth.No && s.stops:
+			a.Outcome, a.Reason = StepStop, fmt.Sprintf("%s; the capture shows %s", s.Want, s.Found)
+			return a
+		case s.Holds == truth.No:
+			a.Outcome, a.Reason = StepFailed, fmt.Sprintf("%s; the capture shows %s", s.Want, s.Found)
+		case s.Holds == truth.Unknown:
+			unknown = true
+		}
+	}
+	switch {
+	case a.Outcome == StepFailed:
+	case len(a.Shown) == 0:
+		a.Reason = "nothing that a capture shows tells whether this step is done: look yourself"
+	case unknown:
+		if a.Reason == "" {
+			var open []string
+			for _, s := range a.Shown {
+				if s.Holds == truth.Unknown {
+					open = append(open, s.Want)
+				}
+			}
+			a.Reason = "the capture does not show: " + strings.Join(open, "; ")
+		}
+	default:
+		a.Outcome = StepDone
+	}
+	return a
+}
+
+// stepJudge holds the captures against one step.
+type stepJudge struct {
+	t    *Target
+	c    Captured
+	in   Instruction
+	told map[string][]device.Finding
+}
+
+// box is a member, or the device itself.
+func (j *stepJudge) box(member string) *device.Device {
+	for _, b := range j.t.Device.All() {
+		if b.Name.Text == member {
+			return b
+		}
+	}
+	return j.t.Device.All()[0]
+}
+
+// witness is what the captures say of a box; known is false for a member of which they say
+// nothing.
+func (j *stepJudge) witness(member string) (w *witness, known bool) {
+	b := j.box(member)
+	key := ""
+	if len(j.t.Device.Members) > 0 && (member != "" || len(j.c.Draft.Members) > 0) {
+		if key = memberKey(b, j.c.Draft.Members, j.told); key == "" && member != "" && len(j.c.Draft.Members) > 0 {
+			return newWitness(j.t, b, nil, j.c.Draft), false
+		}
+	}
+	return newWitness(j.t, b, j.told[key], j.c.Draft), true
+}
+
+// identity is the worst of what the captures say of whose they are.
+func (j *stepJudge) identity(member string, w *witness) fit.Check {
+	b := j.box(member)
+	group := len(j.t.Device.Members) > 0
+	key := ""
+	if group {
+		key = memberKey(b, j.c.Draft.Members, j.told)
+		if key == "" {
+			return fit.Check{Outcome: fit.Fits}
+		}
+	}
+	resets := j.in.Hop > 0 && slices.ContainsFunc(j.t.Steps[:min(j.in.Hop, len(j.t.Steps))], func(s Step) bool { return s.ResetsConfig })
+	var out fit.Check
+	for _, c := range w.identity(b, group, key, resets) {
+		if out.Because == "" || c.Outcome.Rank() > out.Outcome.Rank() {
+			out = c
+		}
+	}
+	return out
+}
+
+func (j *stepJudge) hold(p Proof) []Shown {
+	member := j.in.Member
+	if p.Member != "" {
+		member = p.Member
+	}
+	w, known := j.witness(member)
+	of := ""
+	if p.Member != "" {
+		of = p.Member + ": "
+	}
+	switch {
+	case !known:
+		return []Shown{{Want: of + "it is there"}}
+	case p.Key == Next:
+		return j.next(w, of, p.Want)
+	case p.Key == Active:
+		return []Shown{j.active(w, of, p.Want)}
+	case p.Key != "":
+		return []Shown{j.value(w, of, p)}
+	case p.Line != "":
+		s := Shown{Want: fmt.Sprintf("the console shows %q", p.Line)}
+		for _, l := range j.c.Lines {
+			if strings.Contains(strings.ToLower(l.Text), strings.ToLower(p.Line)) {
+				s.Holds, s.Found, s.Where = truth.Yes, l.Text, l.Where
+				break
+			}
+		}
+		return []Shown{s}
+	case p.MustShow != nil || p.MustNotShow != nil:
+		return []Shown{j.pattern(p)}
+	case len(p.Sums) > 0:
+		return []Shown{j.sums(p)}
+	case p.File != "":
+		return []Shown{j.stored(w, p)}
+	}
+	return nil
+}
+
+// next: what starts after a restart is the slot that was written, and that choice is stored.
+func (j *stepJudge) next(w *witness, of, want string) []Shown {
+	s := Shown{Want: fmt.Sprintf("%sslot %s starts next", of, want), stops: true}
+	for _, f := range w.told {
+		name, is := strings.CutPrefix(f.Key, "slots.")
+		if name, is = strings.CutSuffix(name, ".next"); !is || f.Guess() || f.Values[0].Text != "true" {
+			continue
+		}
+		s.Found, s.Where, s.Holds = "slot "+name, f.Values[0].Where, truth.Of(strings.EqualFold(name, want))
+	}
+	out := []Shown{s}
+	if v, ok := w.find("start.saved"); ok {
+		out = append(out, Shown{Want: of + "the choice of what starts next is stored", Found: map[string]string{"true": "that it is", "false": "that it is not"}[v.Text], Where: v.Where, Holds: truth.Of(v.Text == "true"), stops: true})
+	}
+	return out
+}
+
+func (j *stepJudge) active(w *witness, of, want string) Shown {
+	s := Shown{Want: fmt.Sprintf("%sslot %s runs", of, want)}
+	if slot, at, _, ok := w.active(w.promised); ok {
+		s.Found, s.Where, s.Holds = "slot "+slot, at.Where, truth.Of(strings.EqualFold(slot, want))
+	}
+	return s
+}
+
+// value holds one key against what it must be; versions by their scheme.
+func (j *stepJudge) value(w *witness, of string, p Proof) Shown {
+	s := Shown{Want: fmt.Sprintf("%s%s is %s", of, strings.TrimPrefix(p.Key, "installed."), p.Want)}
+	component, installed := strings.CutPrefix(p.Key, "installed.")
+	v, ok := w.find(p.Key)
+	if installed {
+		var clash *device.Value
+		if v, ok, clash, _ = w.version(component); clash != nil {
+			return s
+		}
+	}
+	if !ok {
+		return s
+	}
+	s.Found, s.Where = v.Text, v.Where
+	if p.Component != "" || installed {
+		s.Holds = w.rules.Scheme(cmpOr(p.Component, component)).Same(v.Text, p.Want)
+		return s
+	}
+	s.stops = strings.HasPrefix(p.Key, "slots.") || p.Key == "start.saved"
+	s.Holds = truth.Of(strings.EqualFold(strings.TrimSpace(v.Text), strings.TrimSpace(p.Want)))
+	return s
+}
+
+func cmpOr(a, b string) string {
+	if a != "" {
+		return a
+	}
+	return b
+}
+
+func (j *stepJudge) pattern(p Proof) Shown {
+	re, must := p.MustShow, true
+	if re == nil {
+		re, must = p.MustNotShow, false
+	}
+	s := Shown{Want: p.Says}
+	if s.Want == "" {
+		s.Want = map[bool]string{true: "the console shows ", false: "the console does not show "}[must] + re.String()
+	}
+	was := func(text string) bool {
+		return slices.ContainsFunc(j.c.Before, func(l device.TextLine) bool { return strings.TrimSpace(l.Text) == strings.TrimSpace(text) })
+	}
+	for _, l := range j.c.Lines {
+		if re.MatchString(l.Text) && (must || !p.NewOnly || !was(l.Text)) {
+			s.Found, s.Where = l.Text, l.Where
+			break
+		}
+	}
+	switch {
+	case s.Where != "" && !must && p.NewOnly && j.c.Before == nil:
+		s.Holds = truth.Unknown // it may have been there before
+	case s.Where != "":
+		s.Holds = truth.Of(must)
+	case !j.c.Recognised:
+	default:
+		s.Holds = truth.Of(!must)
+		if must {
+			s.Found = "no such line"
+		}
+	}
+	return s
+}
+
+// hexadecimal is what may be a digest.
+var hexadecimal = regexp.MustCompile(`\b[0-9A-Fa-f]{8,128}\b`)
+
+// sums: a line shows one of the digests; another of the same length, on a line with the file's
+// name or a command that names it, is that of something else.
+func (j *stepJudge) sums(p Proof) Shown {
+	s := Shown{Want: "the digest of " + p.File + " is the one that was planned", stops: true}
+	lengths := map[int]digest.Sum{}
+	for _, sum := range p.Sums {
+		lengths[len(sum.Hex)] = sum
+	}
+	about := false // the lines since the file was named
+	for _, l := range j.c.Lines {
+		if strings.Contains(l.Text, p.File) {
+			about = true
+		}
+		for _, h := range hexadecimal.FindAllString(l.Text, -1) {
+			for _, sum := range p.Sums {
+				if strings.EqualFold(h, sum.Hex) {
+					return Shown{Want: s.Want, Found: fmt.Sprintf("%s %s", sum.Algorithm, h), Where: l.Where, Holds: truth.Yes, stops: true}
+				}
+			}
+			if _, same := lengths[len(h)]; same && about && len(h) >= 32 && s.Where == "" {
+				s.Found, s.Where, s.Holds = h, l.Where, truth.No
+			}
+		}
+	}
+	return s
+}
+
+// stored: the file lies on the device, with its size.
+func (j *stepJudge) stored(w *witness, p Proof) Shown {
+	s := Shown{Want: fmt.Sprintf("%s lies on the device with %d bytes", p.File, p.Size)}
+	if v, ok := w.find("files." + p.File + ".size"); ok {
+		s.Found, s.Where, s.Holds = v.Text+" bytes", v.Where, truth.Of(v.Text == strconv.FormatInt(p.Size, 10))
+		return s
+	}
+	size := regexp.MustCompile(`\b` + strconv.FormatInt(p.Size, 10) + `\b`)
+	for _, l := range j.c.Lines {
+		plain := strings.NewReplacer(",", "", "_", "").Replace(l.Text)
+		if size.MatchString(plain) {
+			s.Found, s.Where, s.Holds = l.Text, l.Where, truth.Yes
+			return s
+		}
+	}
+	return s
+}
