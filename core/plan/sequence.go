@@ -24,6 +24,7 @@ type place struct {
 	boxes  []*device.Device
 	after  *device.Device
 	how    rulebook.Install
+	all    bool // it is one step for all boxes
 }
 
 // sequence writes the steps of one hop, in the order in which the rulebook has them.
@@ -120,7 +121,7 @@ func (w *writer) block(p place, steps []rulebook.SequenceStep, group, together b
 		for i := range steps {
 			if steps[i].Step.Text == "restart" {
 				q := p
-				q.step, q.box = &steps[i], p.boxes[0]
+				q.step, q.box, q.all = &steps[i], p.boxes[0], true
 				q.on = "all members together: "
 				out = append(out, w.instruction(q)...)
 			}
@@ -218,7 +219,7 @@ func (w *writer) instruction(p place) []Instruction {
 		in.Text = p.on + s.Step.Text + "."
 	}
 	in.Step, in.Hop = s.Step.Text, p.hop+1
-	if p.on != "" {
+	if p.on != "" && !p.all {
 		in.Member = p.box.Name.Text
 	}
 	if p.image != nil {
@@ -235,7 +236,9 @@ func (w *writer) instruction(p place) []Instruction {
 	}
 	if s.See.Set() {
 		in.See = append(commands(rulebook.SayOwn(s.See.Text, x)), in.See...)
-		in.Proofs = append(in.Proofs, Proof{Line: rulebook.SayOwn(s.See.Text, x)})
+		if s.Step.Text != "verify" { // whose digest is proof enough, whichever is shown
+			in.Proofs = append(in.Proofs, Proof{Line: rulebook.SayOwn(s.See.Text, x)})
+		}
 	}
 	if s.IfNot.Set() {
 		in.Back = rulebook.SayOwn(s.IfNot.Text, x)
@@ -440,8 +443,19 @@ func (w *writer) restart(p place, x rulebook.Wording) *Instruction {
 	}
 	in.See = append(in.See, "the console shows no errors while it starts; do not switch it off")
 	in.Back = w.back(p.hop, p.box, x)
-	for i := range p.images {
-		in.Proofs = append(in.Proofs, w.runs(p, &p.images[i])...)
+	boxes := []*device.Device{p.box}
+	if p.all {
+		boxes = p.boxes
+	}
+	for _, b := range boxes {
+		for _, c := range w.chosen(p.hop, b) {
+			for _, proof := range w.runs(p, &c) {
+				if p.all {
+					proof.Member = b.Name.Text
+				}
+				in.Proofs = append(in.Proofs, proof)
+			}
+		}
 	}
 	return in
 }

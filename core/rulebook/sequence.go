@@ -288,7 +288,7 @@ func (c *checker) sequence() {
 			if !t.Set() || !templates.MatchString(t.Text) {
 				continue
 			}
-			if _, err := say(t.Text, Wording{}); err != nil {
+			if err := c.sayable(t.Text); err != nil {
 				c.fail(t.Spot, "the wording cannot be used: "+strings.TrimPrefix(err.Error(), "template: step:"), "it may speak of "+spoken())
 			}
 		}
@@ -302,6 +302,17 @@ func (c *checker) sequence() {
 	for i := range c.r.Releases {
 		c.afterChecks(c.r.Releases[i].ChecksAfter)
 	}
+}
+
+// sayable tries words against every model of the rulebook.
+func (c *checker) sayable(text string) error {
+	_, err := say(text, Wording{})
+	for _, e := range c.r.Models.Entries {
+		if err == nil {
+			_, err = say(text, Wording{Model: e.Key, Device: "device", Component: "main", File: "main.img", Base: "main.img", Release: "1"})
+		}
+	}
+	return err
 }
 
 // Blind lists the steps that wait for nothing and look at nothing: nobody can tell whether they

@@ -26,6 +26,9 @@ func (r *Rulebook) Warnings() y.Errors {
 	w.packages()
 	w.signatures()
 	w.sources()
+	for _, s := range r.Blind() {
+		w.warn(s.Spot, "say what is to be seen (see:, shows:), or how long it takes (wait:)", "the step %s waits for nothing and looks at nothing", s.Step.Text)
+	}
 	w.found = slices.DeleteFunc(w.found, func(e *y.Error) bool {
 		return slices.ContainsFunc(r.faults, func(f *y.Error) bool { return f.Spot == e.Spot })
 	})

@@ -1,0 +1,260 @@
+package plan
+
+import (
+	"fmt"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"fitcheck/core/device"
+	"fitcheck/core/digest"
+	"fitcheck/core/kit"
+	"fitcheck/core/path"
+)
+
+// worked is a bench whose rulebook says how its line is worked.
+func worked(t *testing.T, rules, more string, packages ...string) *bench {
+	t.Helper()
+	b := newBench(t)
+	file := filepath.Join(b.dir, "rulebooks", rules)
+	text, err := os.ReadFile(file)
+	require.NoError(t, err)
+	require.NoError(t, os.WriteFile(file, append(text, []byte("\n"+more)...), 0o644))
+	b.k, err = kit.Open(b.dir)
+	require.NoError(t, err)
+	for _, x := range b.k.Broken {
+		require.NoError(t, x.Err)
+	}
+	for _, p := range packages {
+		b.shelf.Surveys = append(b.shelf.Surveys, b.survey(t, p))
+	}
+	return b
+}
+
+// night writes the runbook of a device of a bench.
+func night(t *testing.T, b *bench, name, to string, edits ...string) (*Target, *Runbook) {
+	t.Helper()
+	x := b.target(t, b.device(t, name, edits...), path.Goal{Version: to})
+	files, err := Arrange(x.Files(), x.Transfer)
+	require.NoError(t, err)
+	return x, Write(x, files, RunbookOptions{Server: "192.0.2.1"})
+}
+
+// taken are the steps of the hops, as "step member component".
+func taken(b *Runbook) (out []string) {
+	for _, s := range b.Sections {
+		for _, i := range s.Steps {
+			if i.Hop > 0 && i.Step != "" {
+				out = append(out, strings.TrimRight(fmt.Sprintf("%s %s %s", i.Step, i.Member, i.Component), " "))
+			}
+		}
+	}
+	return out
+}
+
+const ownSequence = `
+sequence:
+  - {step: drain, do: 'hold services 60', see: 'no sessions'}
+  - {step: restart, do: 'restart', wait: 3m-6m, each: hop}
+  - {step: drain}
+  - {step: transfer, do: 'fetch {{.Base}} from {{.Server}}', wait: 2m-5m, tries: 3, if_not: 'stop; the device is as it was'}
+  - {step: verify, do: 'digest {{.Base}}', see: '{{.MD5}}'}
+  - {step: dry_run, do: 'check images {{.Files}}', each: member, see: 'all images agree', if_not: 'do not go on'}
+  - {step: install, restart: automatic, wait: 10m-20m}
+  - {step: ready, shows: {next: '{{.Slot}}', start.saved: 'true'}, each: member}
+  - {step: erase, when: crosses_family, act: 'hold the reset button for 10 s', see: 'first start page'}
+  - {step: check, shows: {installed.main: '{{.Release}}'}, must_not_show: 'ALARM'}
+remedies:
+  - {shows: 'error 28', do: "go by way of 8.5 first"}
+`
+
+func TestOwnSequence(t *testing.T) {
+	b := worked(t, "quillmere.yaml", ownSequence, "qm-tram-8.4.2.zip")
+	x, book := night(t, b, "cabinet-07", "8.4.2")
+	assert.Equal(t, []string{"drain", "restart", "drain", "transfer  boot", "verify  boot", "transfer  main", "verify  main", "transfer  poe", "verify  poe", "dry_run", "install  boot", "install  main", "install  poe", "ready", "check"}, taken(book),
+		"what it says, as often as it says it; what is for a crossing only is left out")
+	var fetch, dry, install, drained *Instruction
+	for i := range book.Sections[1].Steps {
+		switch s := &book.Sections[1].Steps[i]; {
+		case s.Step == "transfer" && s.Component == "main":
+			fetch = s
+		case s.Step == "dry_run":
+			dry = s
+		case s.Step == "install" && s.Component == "main":
+			install = s
+		case s.Step == "drain":
+			drained = s
+		}
+	}
+	assert.Equal(t, []string{"hold services 60"}, drained.Commands, "said once, it is said again")
+	assert.Equal(t, []string{"fetch qm8t-a.img from 192.0.2.1"}, fetch.Commands)
+	assert.Equal(t, "stop; the device is as it was", fetch.Back)
+	assert.Equal(t, 3, fetch.Tries)
+	assert.Contains(t, strings.Join(fetch.See, "; "), "it takes 2–5 min")
+	assert.Equal(t, []string{"check images qm8t-boot-a.bin qm8t-a.img qm-poe-a.qmi"}, dry.Commands)
+	assert.Contains(t, install.Text, "it restarts by itself")
+	assert.NotEmpty(t, x.Files()[0].Digests.Of(digest.SHA256))
+}
+
+// The members of a group restart one by one, in turn through all steps, or together.
+func TestMembersOfASequence(t *testing.T) {
+	count := func(of []string, begins string) (n int) {
+		for _, s := range of {
+			if strings.HasPrefix(s, begins) {
+				n++
+			}
+		}
+		return n
+	}
+	for how, check := range map[string]func(steps []string){
+		"each": func(steps []string) {
+			assert.Equal(t, 3, count(steps, "restart"))
+			assert.Less(t, strings.Index(strings.Join(steps, ","), "install core-3"), strings.Index(strings.Join(steps, ","), "restart core-1"), "all hold the image before the first restarts")
+		},
+		"rolling": func(steps []string) {
+			assert.Equal(t, 3, count(steps, "restart"))
+			assert.Greater(t, strings.Index(strings.Join(steps, ","), "install core-3"), strings.Index(strings.Join(steps, ","), "restart core-1"), "one is done before the next begins")
+		},
+		"together": func(steps []string) {
+			assert.Equal(t, 1, count(steps, "restart"), "one restart for all")
+			assert.Equal(t, "restart", steps[len(steps)-2])
+			assert.Equal(t, 3, count(steps, "activate"))
+		},
+	} {
+		b := worked(t, "quillmere-core.yaml", "install: {members: "+how+"}\n", "qm-core-6.1.2.zip", "qm-core-6.3.0.zip", "qm-core-6.4.1.zip")
+		_, book := night(t, b, "depot-core", "6.4.1")
+		var steps []string
+		for _, i := range book.Sections[3].Steps { // of a hop of all three
+			if i.Step != "" {
+				steps = append(steps, strings.TrimRight(fmt.Sprintf("%s %s %s", i.Step, i.Member, i.Component), " "))
+			}
+		}
+		check(steps)
+	}
+}
+
+// Who fetches decides what is written down, and whether there is a server at all.
+func TestWhoInstalls(t *testing.T) {
+	for name, c := range map[string]struct {
+		install string
+		edits   []string
+		says    []string
+		never   []string
+	}{
+		"the device":             {"install: {root: /images}", nil, []string{"fetch qm-tram-8.4.2/qm8t-a.img", "from 192.0.2.1", "restart; it is without service"}, []string{"by itself"}},
+		"a person":               {"install: {fetched_by: person}", nil, []string{"choose qm8t-a.img", "in the device's page"}, []string{"from 192.0.2.1"}},
+		"the maker":              {"install: {fetched_by: maker, restart: automatic}", nil, []string{"it restarts by itself"}, []string{"fetch qm", "compare the digest", "room for"}},
+		"a manager":              {"install: {fetched_by: [manager, device]}", []string{"\nrevision:", "\nmanaged_by: tunnel-controller\nrevision:"}, []string{"have tunnel-controller fetch", "room for", "on tunnel-controller"}, nil},
+		"some steps are skipped": {"skip: [space, save]", nil, []string{"fetch qm"}, []string{"room for", "save the settings."}},
+	} {
+		b := worked(t, "quillmere.yaml", c.install+"\n", "qm-tram-8.4.2.zip")
+		_, book := night(t, b, "cabinet-07", "8.4.2", c.edits...)
+		var text strings.Builder
+		for _, i := range book.Sections[1].Steps {
+			text.WriteString(i.Text + "\n")
+		}
+		for _, want := range c.says {
+			assert.Contains(t, text.String(), want, name)
+		}
+		for _, no := range c.never {
+			assert.NotContains(t, text.String(), no, name)
+		}
+	}
+}
+
+// seen makes captures of a console.
+func seen(t *testing.T, b *bench, lines ...string) Captured {
+	t.Helper()
+	text := []byte("Tramline OS\n" + strings.Join(lines, "\n") + "\n")
+	r, err := device.ReadSource("now.txt", text, b.k.CaptureRules())
+	require.NoError(t, err)
+	all, err := device.Lines("now.txt", text)
+	require.NoError(t, err)
+	return Captured{Draft: device.Merge([]*device.Reading{r}, nil, nil, b.k), Lines: all, Recognised: r.ByRule}
+}
+
+// What captures say of each step: done, wait, failed, stop, or not known.
+func TestConfirmSteps(t *testing.T) {
+	captures := `
+captures:
+  - recognise: '^Tramline OS'
+    read: {name: '^Name: (\S+)', serial: '^Serial\s*: (\S+)', model: '^Model\s*: (\S+)', installed.main: '^Running\s*: (\S+)', installed.boot: '^Boot loader\s*: (\S+)', installed.poe: '^PoE firmware: (\S+)', job.state: '^Job: (\w+)', job.percent: '^Job: \w+ (\d+)', job.reason: '^Job: failed, (.+)', start.saved: '^Saved: (\w+)'}
+    each: {slots: '^Slot (?P<name>\w)\s+(?P<main>\S+)(?:\s+(?P<active>\*))?(?:\s+(?P<next>next))?$', files: '^File (?P<file>\S+) (?P<size>\d+)'}
+`
+	b := worked(t, "quillmere.yaml", ownSequence)
+	file := filepath.Join(b.dir, "rulebooks", "quillmere.yaml")
+	text, err := os.ReadFile(file)
+	require.NoError(t, err)
+	i := strings.Index(string(text), "\ncaptures:")
+	j := i + 1 + strings.Index(string(text[i+1:]), "\n\n")
+	require.Positive(t, i)
+	require.NoError(t, os.WriteFile(file, []byte(string(text[:i])+captures+string(text[j:])), 0o644))
+	b.k, err = kit.Open(b.dir)
+	require.NoError(t, err)
+	require.Empty(t, b.k.Broken)
+	b.shelf.Surveys = append(b.shelf.Surveys, b.survey(t, "qm-tram-8.4.2.zip"))
+	x, book := night(t, b, "cabinet-07", "8.4.2")
+	number := func(step, component string) int {
+		n := 0
+		for _, s := range book.Sections {
+			for _, i := range s.Steps {
+				if n++; i.Step == step && i.Component == component {
+					return n
+				}
+			}
+		}
+		t.Fatal(step)
+		return 0
+	}
+	var main Serving
+	for _, f := range x.Files() {
+		if f.For[0].Component == "main" {
+			main = f
+		}
+	}
+	us := []string{"Serial : 0417-221", "Model : QM-8T"}
+	with := func(lines ...string) []string { return append(append([]string{}, us...), lines...) }
+	sum := main.Digests.Of(digest.SHA256)
+	for name, c := range map[string]struct {
+		step, component string
+		lines           []string
+		outcome         string
+		reason          string
+	}{
+		"arrived":                       {"transfer", "main", with(fmt.Sprintf("File qm8t-a.img %d", main.Size)), StepDone, ""},
+		"arrived in half":               {"transfer", "main", with("File qm8t-a.img 4711"), StepFailed, "4711 bytes"},
+		"not shown":                     {"transfer", "main", with(), StepUnknown, "does not show"},
+		"the digest":                    {"verify", "main", with("digest qm8t-a.img", strings.ToUpper(sum)), StepDone, ""},
+		"another digest":                {"verify", "main", with("digest qm8t-a.img", strings.Repeat("ab", 32)), StepStop, "digest of qm8t-a.img"},
+		"still running":                 {"install", "main", with("Job: running 22"), StepRunning, "still works"},
+		"failed, with a remedy":         {"install", "main", with("Job: failed, error 28"), StepFailed, "error 28"},
+		"ready":                         {"ready", "", with("Slot A 8.2.1 *", "Slot B 8.4.2 next", "Saved: yes"), StepDone, ""},
+		"the choice is not saved":       {"ready", "", with("Slot A 8.2.1 *", "Slot B 8.4.2 next", "Saved: no"), StepStop, "is stored"},
+		"the old one starts next":       {"ready", "", with("Slot A 8.2.1 * next", "Slot B 8.4.2", "Saved: yes"), StepStop, "slot B starts next"},
+		"nothing says what starts next": {"ready", "", with("Slot A 8.2.1 *", "Slot B 8.4.2", "Saved: yes"), StepUnknown, "starts next"},
+		"the neighbour":                 {"ready", "", []string{"Serial : 0417-999", "Slot B 8.4.2 next", "Saved: yes"}, StepStop, "another device"},
+		"nobody":                        {"ready", "", []string{"Slot A 8.2.1 *", "Slot B 8.4.2 next", "Saved: yes"}, StepUnknown, "which device"},
+		"dry run":                       {"dry_run", "", with("All images agree."), StepDone, ""},
+		"dry run that says something":   {"dry_run", "", with("image 2 does not agree"), StepUnknown, "does not show"},
+		"as it should be":               {"check", "", with("Running : 8.4.2", "Boot loader : 3.2.0", "PoE firmware: 2.2", "Slot A 8.2.1", "Slot B 8.4.2 *"), StepDone, ""},
+		"of the time before":            {"check", "", with("Running : 8.2.1", "Boot loader : 3.1.4", "PoE firmware: 2.1", "Slot A 8.2.1 *", "Slot B 7.9.1"), StepFailed, "8.2.1"},
+		"with an alarm":                 {"check", "", with("Running : 8.4.2", "Boot loader : 3.2.0", "PoE firmware: 2.2", "Slot A 8.2.1", "Slot B 8.4.2 *", "ALARM fan"), StepFailed, "ALARM"},
+	} {
+		a, err := JudgeStep(x, book, number(c.step, c.component), seen(t, b, c.lines...))
+		require.NoError(t, err, name)
+		assert.Equal(t, c.outcome, a.Outcome, "%s: %+v", name, a)
+		assert.Contains(t, a.Reason, c.reason, name)
+		if name == "still running" {
+			assert.Equal(t, 22, a.Percent)
+		}
+		if name == "failed, with a remedy" {
+			assert.Equal(t, "go by way of 8.5 first", a.Remedy)
+		}
+	}
+	_, err = JudgeStep(x, book, 999, seen(t, b))
+	assert.ErrorContains(t, err, "no step 999")
+}
