@@ -309,14 +309,8 @@ func (j *stepJudge) pattern(p Proof) Shown {
 	if s.Want == "" {
 		s.Want = map[bool]string{true: "the console shows ", false: "the console does not show "}[must] + re.String()
 	}
-	was := func(text string) bool {
-		return slices.ContainsFunc(j.c.Before, func(l device.TextLine) bool { return strings.TrimSpace(l.Text) == strings.TrimSpace(text) })
-	}
-	for _, l := range j.c.Lines {
-		if re.MatchString(l.Text) && (must || !p.NewOnly || !was(l.Text)) {
-			s.Found, s.Where = l.Text, l.Where
-			break
-		}
+	if l, ok := p.find(j.c); ok {
+		s.Found, s.Where = l.Text, l.Where
 	}
 	switch {
 	case s.Where != "" && !must && p.NewOnly && j.c.Before == nil:

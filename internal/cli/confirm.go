@@ -79,12 +79,13 @@ failed, with what the rulebook knows of it, or do not go on (1), not known (3).`
 				p.evenIf = *evenIf != ""
 				return p.confirmStep(ctx, c, d, *step, after, before)
 			}
-			return p.confirm(ctx, c, d, after, *record, *by)
+			return p.confirm(ctx, c, d, after, before, *record, *by)
 		}
 	},
 }
 
-func (p *planning) confirm(ctx context.Context, c *call, d *device.Device, after []string, record, by string) (int, error) {
+func (p *planning) confirm(ctx context.Context, c *call, d *device.Device, after, before []string, record, by string) (int, error) {
+	said := &plan.Captured{}
 	var readings []*device.Reading
 	for _, a := range after {
 		r, err := readSource(p.k, a)
@@ -92,8 +93,20 @@ func (p *planning) confirm(ctx context.Context, c *call, d *device.Device, after
 			return 0, err
 		}
 		readings = append(readings, r)
+		said.Recognised = said.Recognised || r.ByRule
+		if said.Lines, err = appendLines(said.Lines, a); err != nil {
+			return 0, err
+		}
+	}
+	for _, b := range p.before(d, before) {
+		lines, err := appendLines(said.Before, b)
+		if err != nil {
+			return 0, err
+		}
+		said.Before = append([]device.TextLine{}, lines...)
 	}
 	draft := device.Merge(readings, nil, nil, p.k)
+	said.Draft = draft
 	note := ""
 	if p.goal.Version == "" {
 		v, family := runsNow(p.k, d, draft)
@@ -108,7 +121,7 @@ func (p *planning) confirm(ctx context.Context, c *call, d *device.Device, after
 		return 0, err
 	}
 	doc := present.Confirmed{Note: note, After: after}
-	doc.Confirmation = plan.Confirm(t, draft)
+	doc.Confirmation = plan.ConfirmCaptured(t, *said)
 	if !t.Result.Found() { // there was no plan; what is there is told all the same
 		why, _ := refusal(t, true)
 		doc.NoPlan = why

@@ -2,6 +2,10 @@ package cli
 
 import (
 	"context"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
 
 	"fitcheck/core/device"
 	"fitcheck/core/kit"
@@ -30,12 +34,12 @@ func (p *planning) confirmStep(ctx context.Context, c *call, d *device.Device, n
 	if err != nil {
 		return 0, err
 	}
-	if len(before) > 0 {
-		was, err := captures(p.k, before)
+	for _, f := range p.before(d, before) {
+		lines, err := appendLines(said.Before, f)
 		if err != nil {
 			return 0, err
 		}
-		said.Before = append([]device.TextLine{}, was.Lines...)
+		said.Before = append([]device.TextLine{}, lines...)
 	}
 	a, err := plan.JudgeStep(t, book, number, *said)
 	if err != nil {
@@ -50,11 +54,7 @@ func captures(k *kit.Kit, files []string) (*plan.Captured, error) {
 	out := &plan.Captured{}
 	var readings []*device.Reading
 	for _, f := range files {
-		data, err := kit.ReadText(f)
-		if err != nil {
-			return nil, err
-		}
-		lines, err := device.Lines(f, data)
+		lines, err := appendLines(nil, f)
 		if err != nil {
 			return nil, err
 		}
@@ -70,4 +70,41 @@ func captures(k *kit.Kit, files []string) (*plan.Captured, error) {
 	}
 	out.Draft = device.Merge(readings, nil, nil, k)
 	return out, nil
+}
+
+// before are captures from before: those that are given, else those of which the device file
+// says that it was read from them, where they are still there.
+func (p *planning) before(d *device.Device, given []string) []string {
+	if len(given) > 0 {
+		return given
+	}
+	var out []string
+	for _, b := range d.All() {
+		for _, e := range b.ReadFrom.Entries {
+			file := e.Value.Text
+			if i := strings.LastIndexByte(file, ':'); i > 0 {
+				file = file[:i]
+			}
+			for _, at := range []string{file, filepath.Join(p.k.Dir, file)} {
+				if info, err := os.Stat(at); err == nil && info.Mode().IsRegular() && !slices.Contains(out, at) {
+					out = append(out, at)
+					break
+				}
+			}
+		}
+	}
+	return out
+}
+
+// appendLines adds the lines of a capture; what is no text has none.
+func appendLines(to []device.TextLine, file string) ([]device.TextLine, error) {
+	if info, err := os.Stat(file); err == nil && info.IsDir() { // a device tree
+		return to, nil
+	}
+	data, err := kit.ReadText(file)
+	if err != nil {
+		return nil, err
+	}
+	lines, err := device.Lines(file, data)
+	return append(to, lines...), err
 }

@@ -630,6 +630,9 @@ var spoils = map[string]spoil{
 	"it does not tell":         {"version", "", "c", "single", capt("Boot loader: 3.2.0\n", "")},
 	"the other slot":           {"slot", "", "c", "single", capt("Slot A 8.2.1", "Slot A 8.4.2 *", "Slot B 8.4.2 *", "Slot B 8.2.1")},
 	"one radio is missing":     {"attached", "attached", "c", "single", capt("Radio VR-310\n", "")},
+	"a lamp is not shown":      {"seen", "", "c", "single", rule("kind: rulebook\n", "kind: rulebook\nchecks_after: [{must_show: '^Lamp: green', say: the lamp is green}]\n")},
+	"an alarm is shown":        {"seen", "", "c", "single", both(rule("kind: rulebook\n", "kind: rulebook\nchecks_after: [{must_not_show: '^Region', say: there is no region}]\n"))},
+	"an alarm may be old":      {"seen", "", "c", "single", both(rule("kind: rulebook\n", "kind: rulebook\nchecks_after: [{must_not_show: '^Region', new_only: true, say: there is no new region}]\n"))},
 	"the boot loader's format": {"format", "", "v", "single", rule("formats: [uimage]", "formats: [trx]")},
 	"another component":        {"component", "", "v", "single", rule("components: [main]", "components: [poe]")},
 	"too large for it":         {"size", "", "v", "single", rule("largest: 60KiB", "largest: 100")},
@@ -1118,6 +1121,8 @@ var turns = func() map[string]turn {
 			delete(c.images, "loader.bin")
 			return true
 		})},
+		"what is to be seen is shown":    {"single", "c", rule("kind: rulebook\n", "kind: rulebook\nchecks_after: [{must_show: '^Region', say: the region is told}]\n")},
+		"nobody knows the captures":      {"single", "c", both(capt("Tramline OS", "Another OS"), rule("kind: rulebook\n", "kind: rulebook\nchecks_after: [{must_show: '^Lamp', say: the lamp is green}]\n"))},
 		"captures that differ":           {"single", "c", capt("Model: QM-8T", "Model: QM-8T\nModel: QM-9T")},
 		"no slots in the capture":        {"single", "c", capt("Slot A 8.2.1\n", "", "Slot B 8.4.2 *\n", "")},
 		"members at two versions":        {"stack", "c", capt("Running: 8.4.2\nSettings saved: yes\nSlot A 8.2.1\nSlot B 8.4.2 *", "Running: 8.2.1\nSettings saved: yes\nSlot A 8.2.1 *\nSlot B 8.4.2")},
