@@ -145,7 +145,7 @@ func TestWhoInstalls(t *testing.T) {
 		says    []string
 		never   []string
 	}{
-		"the device":             {"install: {root: /images}", nil, []string{"fetch qm-tram-8.4.2/qm8t-a.img", "from 192.0.2.1", "restart; it is without service"}, []string{"by itself"}},
+		"the device":             {"install: {root: /images}", nil, []string{"fetch images/qm8t-a.img", "from 192.0.2.1", "restart; it is without service"}, []string{"by itself"}},
 		"a person":               {"install: {fetched_by: person}", nil, []string{"choose qm8t-a.img", "in the device's page"}, []string{"from 192.0.2.1"}},
 		"the maker":              {"install: {fetched_by: maker, restart: automatic}", nil, []string{"it restarts by itself"}, []string{"fetch qm", "compare the digest", "room for"}},
 		"a manager":              {"install: {fetched_by: [manager, device]}", []string{"\nrevision:", "\nmanaged_by: tunnel-controller\nrevision:"}, []string{"have tunnel-controller fetch", "room for", "on tunnel-controller"}, nil},

@@ -9,6 +9,7 @@ import (
 	"github.com/maruel/natural"
 
 	"fitcheck/core/archive"
+	"fitcheck/core/device"
 	"fitcheck/core/digest"
 	"fitcheck/core/fit"
 	"fitcheck/core/rulebook"
@@ -24,6 +25,8 @@ type Serving struct {
 	Size    int64
 	Digests digest.Set
 	For     []Use
+	// Fixed: the device asks for it under this very name.
+	Fixed bool
 }
 
 // Use is what a file is for.
@@ -40,8 +43,10 @@ func (s *Step) Files(hop int, deviceName string, v *fit.Verdict, rules Rules) []
 	var out []Serving
 	for _, m := range v.Members {
 		main := "main"
+		var box *device.Device
 		for _, b := range s.Before.All() {
 			if b.Name.Text == m.Name {
+				box = b
 				main = rules(b.Model.Text).Main(s.FamilyOf(m.Name))
 			}
 		}
@@ -54,6 +59,25 @@ func (s *Step) Files(hop int, deviceName string, v *fit.Verdict, rules Rules) []
 			if !ok {
 				continue
 			}
+			how, rb := rulebook.Install{}, (*rulebook.Rulebook)(nil)
+			if box != nil {
+				rb = rules(box.Model.Text)
+				how = s.fetches(box, rules)
+			}
+			if p := s.packageOf(c.Item); p != nil && box != nil {
+				more, all := s.laidOut(p, box, how, rb)
+				for _, o := range more {
+					if o.Address == f.Address || o.Whole {
+						f = o
+						continue
+					}
+					o.For = []Use{{Device: deviceName, Member: m.Name, Release: s.Release, Hop: hop}}
+					out = withUse(out, o)
+				}
+				if !all && how.Root.Set() && !f.Whole {
+					f.Name, f.Fixed = how.Under(path.Base(f.Name)), true
+				}
+			}
 			if i := slices.IndexFunc(out, func(o Serving) bool { return o.Address == f.Address }); i >= 0 {
 				out[i].For = append(out[i].For, use)
 				continue
@@ -63,6 +87,29 @@ func (s *Step) Files(hop int, deviceName string, v *fit.Verdict, rules Rules) []
 		}
 	}
 	return out
+}
+
+// withUse adds a file, or what it is for where it is there already.
+func withUse(out []Serving, f Serving) []Serving {
+	if i := slices.IndexFunc(out, func(o Serving) bool { return o.Package == f.Package && o.Address == f.Address }); i >= 0 {
+		for _, u := range f.For {
+			if !slices.Contains(out[i].For, u) {
+				out[i].For = append(out[i].For, u)
+			}
+		}
+		return out
+	}
+	return append(out, f)
+}
+
+// packageOf finds the package that holds an item.
+func (s *Step) packageOf(address string) *survey.Survey {
+	for _, p := range s.Packages {
+		if p.Find(address) != nil {
+			return p
+		}
+	}
+	return nil
 }
 
 // serve is the file that is offered for an item.
@@ -155,7 +202,7 @@ func Arrange(files []Serving, transfer func(device string) *rulebook.Transfer) (
 		}
 		_, rel, nested := strings.Cut(f.Name, "/")
 		names := []string{f.Name}
-		if nested {
+		if nested && !f.Fixed {
 			names = append(names, rel, path.Base(rel))
 		}
 		f.Name = ""

@@ -104,6 +104,10 @@ func (p *planning) stage(ctx context.Context, c *call, devices names, into strin
 		doc.Refused = append(doc.Refused, present.Refused{Outcome: "misfit", Because: []string{err.Error()}})
 		return doc, exitMisfit, nil
 	}
+	if missing := plan.Walk(doc.Targets, files); len(missing) > 0 {
+		doc.Refused = append(doc.Refused, present.Refused{Outcome: "misfit", Because: missing})
+		return doc, exitMisfit, nil
+	}
 	doc.Files = files
 	if len(files) == 0 {
 		return doc, exitFits, nil

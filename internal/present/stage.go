@@ -157,6 +157,9 @@ func uses(f plan.Serving) string {
 			name = u.Member
 		}
 		t := fmt.Sprintf("%s: %s of %s, hop %d", name, u.Component, u.Release, u.Hop)
+		if u.Component == "" {
+			t = fmt.Sprintf("%s: asked for with %s, hop %d", name, u.Release, u.Hop)
+		}
 		if u.Slot != "" {
 			t += ", slot " + u.Slot
 		}
