@@ -5,7 +5,7 @@ import (
 	"fmt"
 	"strings"
 
-	"fitcheck/core/duration"
+	"fitcheck/core/rulebook"
 	"fitcheck/core/truth"
 )
 
@@ -109,13 +109,13 @@ func (r *route) mayReturn() bool {
 
 // losses says what a way back costs.
 func (r *route) losses(hops []Hop) []string {
-	resets, outage := 0, 0
+	resets, outage := 0, rulebook.MinuteSpan{}
 	for _, h := range hops {
 		if h.ResetsConfig {
 			resets++
 		}
 		if h.Minutes != nil {
-			outage += h.Minutes.Outage
+			outage = outage.Plus(h.Minutes.Outage)
 		}
 	}
 	out := []string{fmt.Sprintf("by %s", count(len(hops), "hop"))}
@@ -125,8 +125,8 @@ func (r *route) losses(hops []Hop) []string {
 	default:
 		out[0] += ", and the configuration is kept"
 	}
-	if outage > 0 {
-		out[0] += fmt.Sprintf(", %s without service", duration.Minutes(outage))
+	if outage.To > 0 {
+		out[0] += fmt.Sprintf(", %s without service", outage.Text())
 	}
 	return out
 }

@@ -94,8 +94,8 @@ func (t *team) prepare(l *line, c *candidate, o Options) {
 		if o.OnHand != nil && !o.OnHand(rel) {
 			c.standing[b] = append(c.standing[b], reason{code: pathNotAtHand, text: pathNotAtHand.Words, sources: []Cited{{"release " + rel.Version.Text, box.Rules.Source(rel.Spot)}}})
 		}
-		if rel.Minutes != nil {
-			c.outage = max(c.outage, int32(rel.Minutes.Outage))
+		if rel.Minutes.Known() {
+			c.outage = max(c.outage, int32(rel.Minutes.Outage.To))
 		} else {
 			c.outage = unknownOutage
 		}

@@ -300,13 +300,13 @@ func (h *Hop) FamilyOf(member string) string {
 // time takes what a release says of its minutes; members are installed side by
 // side, and one that gives none leaves it unknown.
 func (h *Hop) time(rel *rulebook.Release) {
-	if rel.Minutes == nil || h.untimed {
+	if !rel.Minutes.Known() || h.untimed {
 		h.Minutes, h.untimed = nil, true
 		return
 	}
 	if h.Minutes == nil {
 		h.Minutes = &rulebook.Minutes{}
 	}
-	h.Minutes.Install = max(h.Minutes.Install, rel.Minutes.Install)
-	h.Minutes.Outage = max(h.Minutes.Outage, rel.Minutes.Outage)
+	h.Minutes.Install = h.Minutes.Install.Beside(rel.Minutes.Install)
+	h.Minutes.Outage = h.Minutes.Outage.Beside(rel.Minutes.Outage)
 }

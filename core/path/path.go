@@ -154,14 +154,14 @@ type Answer struct {
 
 // Minutes sums up the path: minutes of all installs, and of outage; and of how many
 // hops the rulebook gives none, so that the sums are only a part.
-func (a *Answer) Minutes() (install, outage, unknown int) {
+func (a *Answer) Minutes() (install, outage rulebook.MinuteSpan, unknown int) {
 	for _, h := range a.Hops {
 		if h.Minutes == nil {
 			unknown++
 			continue
 		}
-		install += h.Minutes.Install
-		outage += h.Minutes.Outage
+		install = install.Plus(h.Minutes.Install)
+		outage = outage.Plus(h.Minutes.Outage)
 	}
 	return install, outage, unknown
 }

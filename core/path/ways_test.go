@@ -73,7 +73,7 @@ func TestHopsWithoutMinutes(t *testing.T) {
 	res := ask(t, strings.Replace(lineRules, ", minutes: {install: 20, outage: 9}", "", 1), at1, Request{Goal: Goal{Version: "3.0"}})
 	require.Equal(t, "2.0 3.0", short(res.Plans[0].Hops))
 	install, outage, unknown := res.Plans[0].Minutes()
-	assert.Equal(t, []int{10, 5, 1}, []int{install, outage, unknown})
+	assert.Equal(t, []int{10, 5, 1}, []int{install.To, outage.To, unknown})
 }
 
 // A rule that may or may not bear on the device settles nothing, whatever else the

@@ -363,12 +363,12 @@ func TestRunbook(t *testing.T) {
 		assert.Greater(t, i, at, step)
 		at = i
 	}
-	assert.Equal(t, 12, one.Install)
-	assert.Equal(t, 8, one.Outage)
+	assert.Equal(t, 12, one.Install.To)
+	assert.Equal(t, 8, one.Outage.To)
 
 	group := write(b.device(t, "depot-core"), "6.4.1", RunbookOptions{})
 	text = all(group)
-	assert.Equal(t, 67, group.Install)
+	assert.Equal(t, 67, group.Install.To)
 	for _, want := range []string{"# Hop 1: release 6.1.2, on core-3", "# Hop 2: only the boot loader of release 6.4.1, on core-1, core-2, core-3", "core-2: install the boot loader 2.0.0.", "all 3 members are there", "every member is listed as ready", "it holds what runs now"} {
 		assert.Contains(t, text, want)
 	}

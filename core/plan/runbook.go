@@ -24,7 +24,7 @@ type Runbook struct {
 	Sections []Section
 	// Install and Outage are minutes in all; Known is false when the rulebook
 	// gives none for some hop.
-	Install, Outage int
+	Install, Outage rulebook.MinuteSpan
 	Known           bool
 }
 
@@ -77,12 +77,12 @@ func Write(t *Target, files []Serving, o RunbookOptions) *Runbook {
 		b.From, b.To = t.Steps[0].From, t.Steps[0].To
 	}
 	for _, s := range t.Steps {
-		if s.Minutes == nil {
+		if !s.Minutes.Known() {
 			b.Known = false
 			continue
 		}
-		b.Install += s.Minutes.Install
-		b.Outage += s.Minutes.Outage
+		b.Install = b.Install.Plus(s.Minutes.Install)
+		b.Outage = b.Outage.Plus(s.Minutes.Outage)
 	}
 	before := w.before(b)
 	before.At = -1
@@ -91,8 +91,8 @@ func Write(t *Target, files []Serving, o RunbookOptions) *Runbook {
 	for i := range t.Steps {
 		s := w.hop(i)
 		s.At = at
-		if t.Steps[i].Minutes != nil && at >= 0 {
-			s.Minutes = t.Steps[i].Minutes.Install
+		if t.Steps[i].Minutes.Known() && at >= 0 {
+			s.Minutes = t.Steps[i].Minutes.Install.To
 			at += s.Minutes
 		} else {
 			at = -1
@@ -219,13 +219,13 @@ func (w *writer) before(b *Runbook) Section {
 	add(Instruction{Text: "Have the console at hand, by cable, not only over the network that the device itself carries."})
 	window := "Agree on a time window"
 	if b.Known {
-		window += fmt.Sprintf(": the installs take %s, %s of it without service, and checking comes on top", duration.Minutes(b.Install), duration.Minutes(b.Outage))
+		window += fmt.Sprintf(": the installs take %s, %s of it without service, and checking comes on top", b.Install.Text(), b.Outage.Text())
 	} else {
 		window += "; the rulebook does not say for every hop how long it takes"
 	}
 	warn := false
 	if w.o.Window > 0 && b.Known {
-		warn = b.Install > w.o.Window
+		warn = b.Install.To > w.o.Window
 		if warn {
 			window += fmt.Sprintf(". The window of %s is TOO SHORT", duration.Minutes(w.o.Window))
 		} else {

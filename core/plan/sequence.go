@@ -302,8 +302,8 @@ func init() { // they write each other's words
 
 func (w *writer) announce(p place, x rulebook.Wording) *Instruction {
 	in := &Instruction{Text: p.on + "tell the users that there will be no service."}
-	if m := w.t.Steps[p.hop].Minutes; m != nil {
-		in.Text = fmt.Sprintf("%stell the users that there will be no service for about %s.", p.on, duration.Minutes(m.Outage))
+	if m := w.t.Steps[p.hop].Minutes; m.Known() {
+		in.Text = fmt.Sprintf("%stell the users that there will be no service for about %s.", p.on, m.Outage.Text())
 	}
 	return in
 }
@@ -437,9 +437,9 @@ func (w *writer) restart(p place, x rulebook.Wording) *Instruction {
 		verb = "it restarts by itself"
 		in.Text = p.on + verb + "."
 	}
-	if st.Minutes != nil {
-		in.Text = fmt.Sprintf("%s%s; it is without service for about %s.", p.on, verb, duration.Minutes(st.Minutes.Outage))
-		in.See = append(in.See, fmt.Sprintf("within %s it answers again", duration.Minutes(st.Minutes.Outage)))
+	if st.Minutes.Known() {
+		in.Text = fmt.Sprintf("%s%s; it is without service for about %s.", p.on, verb, st.Minutes.Outage.Text())
+		in.See = append(in.See, fmt.Sprintf("within %s it answers again", st.Minutes.Outage.Text()))
 	}
 	in.See = append(in.See, "the console shows no errors while it starts; do not switch it off")
 	in.Back = w.back(p.hop, p.box, x)

@@ -1,8 +1,12 @@
 package rulebook
 
 import (
+	"fmt"
+	"strconv"
 	"strings"
+	"time"
 
+	"fitcheck/core/duration"
 	"fitcheck/core/truth"
 	"fitcheck/core/version"
 	y "fitcheck/core/yamlfile"
@@ -36,8 +40,55 @@ func (rel *Release) Doubt() string { return rel.doubt }
 
 // Minutes is how long an install takes and how much of it is outage.
 type Minutes struct {
-	Install int `yaml:"install" doc:"minutes of the whole install"`
-	Outage  int `yaml:"outage" doc:"minutes without service"`
+	Install MinuteSpan `yaml:"install" doc:"minutes of the whole install: 12, or 10-20"`
+	Outage  MinuteSpan `yaml:"outage" doc:"minutes without service: 8, or 5-10"`
+}
+
+// Known tells whether both are given: what is not is unknown, and not zero.
+func (m *Minutes) Known() bool { return m != nil && m.Install.Given && m.Outage.Given }
+
+// MinuteSpan is a number of minutes, or a range of them.
+type MinuteSpan struct {
+	From, To int
+	Given    bool
+}
+
+// AMinute is a number of minutes that is no range.
+func AMinute(n int) MinuteSpan { return MinuteSpan{n, n, true} }
+
+// ReadScalar implements yamlfile.Scalar.
+func (m *MinuteSpan) ReadScalar(text string, _ y.Spot) error {
+	from, to, ranged := strings.Cut(strings.ReplaceAll(text, "–", "-"), "-")
+	if !ranged {
+		to = from
+	}
+	a, err := strconv.Atoi(strings.TrimSpace(from))
+	b, err2 := strconv.Atoi(strings.TrimSpace(to))
+	if err != nil || err2 != nil || a < 0 || a > b || b > 1<<20 {
+		return fmt.Errorf("%q is not a number of minutes; write 12, or 10-20", text)
+	}
+	*m = MinuteSpan{a, b, true}
+	return nil
+}
+
+// Schema implements yamlfile.Described.
+func (MinuteSpan) Schema() map[string]any {
+	return map[string]any{"type": []string{"integer", "string"}, "pattern": `^\d+(\s*[-–]\s*\d+)?$`, "description": "minutes: 12, or 10-20"}
+}
+
+// Plus adds spans that follow each other.
+func (m MinuteSpan) Plus(o MinuteSpan) MinuteSpan {
+	return MinuteSpan{m.From + o.From, m.To + o.To, m.Given || o.Given}
+}
+
+// Beside joins spans that go on at the same time: the longer counts.
+func (m MinuteSpan) Beside(o MinuteSpan) MinuteSpan {
+	return MinuteSpan{max(m.From, o.From), max(m.To, o.To), m.Given || o.Given}
+}
+
+// Text writes it for reading: "10–20 min".
+func (m MinuteSpan) Text() string {
+	return duration.Range(time.Duration(m.From)*time.Minute, time.Duration(m.To)*time.Minute)
 }
 
 // Need is something that must hold before a release is installed. Exactly one

@@ -6,7 +6,6 @@ import (
 	"slices"
 	"strings"
 
-	"fitcheck/core/duration"
 	"fitcheck/core/path"
 	"fitcheck/core/plan"
 	"fitcheck/core/shell"
@@ -75,7 +74,7 @@ func (p PathAnswer) sums() string {
 		if unknown > 0 {
 			at = "at least "
 		}
-		parts = append(parts, fmt.Sprintf("%s%s in all, %s of it without service", at, duration.Minutes(install), duration.Minutes(outage)))
+		parts = append(parts, fmt.Sprintf("%s%s in all, %s of it without service", at, install.Text(), outage.Text()))
 	}
 	if unknown > 0 {
 		parts = append(parts, "the rulebook gives no minutes for "+count(unknown, "hop"))
@@ -200,7 +199,7 @@ func hops(steps []plan.Step) []page.Block {
 		}
 		takes, outage := page.Span{Text: "not given", Tone: page.Faint}, page.Span{Text: "not given", Tone: page.Faint}
 		if h.Minutes != nil {
-			takes, outage = page.Span{Text: duration.Minutes(h.Minutes.Install)}, page.Span{Text: duration.Minutes(h.Minutes.Outage)}
+			takes, outage = page.Span{Text: h.Minutes.Install.Text()}, page.Span{Text: h.Minutes.Outage.Text()}
 		}
 		settings := page.Span{Text: "kept"}
 		if h.ResetsConfig {
@@ -245,7 +244,7 @@ func begins(steps []plan.Step) string {
 func cost(h path.Hop) string {
 	t := "minutes not given"
 	if h.Minutes != nil {
-		t = fmt.Sprintf("%s, %s without service", duration.Minutes(h.Minutes.Install), duration.Minutes(h.Minutes.Outage))
+		t = fmt.Sprintf("%s, %s without service", h.Minutes.Install.Text(), h.Minutes.Outage.Text())
 	}
 	if h.ResetsConfig {
 		return t + "; resets the configuration"

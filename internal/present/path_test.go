@@ -26,7 +26,7 @@ func samplePath() Paths {
 	}
 	hops := []path.Hop{
 		{Release: "2.0", From: "1.0", To: "2.0", Family: "f", FromFamily: "f", Components: []path.Change{{Component: "boot", To: "2.0"}, {Component: "main", From: "1.0", To: "2.0"}},
-			Because: "before 3.0: a rule forbids it", Sources: cite("RN", 7), Minutes: &rulebook.Minutes{Install: 10, Outage: 4}, NoReturn: true},
+			Because: "before 3.0: a rule forbids it", Sources: cite("RN", 7), Minutes: &rulebook.Minutes{Install: rulebook.AMinute(10), Outage: rulebook.AMinute(4)}, NoReturn: true},
 		{Release: "3.0", From: "2.0", To: "3.0", Family: "g", FromFamily: "f", Because: "this is where it is to go", Sources: cite("RN", 8), ResetsConfig: true},
 	}
 	a := &path.Answer{Name: "cab", From: "1.0", To: "3.0", Family: "g", Found: true, Hops: hops, Back: &path.Back{Because: "1.0: it goes down", Sources: cite("downward: closed", 5), Notes: []string{"a factory reset keeps 3.0"}}, Notes: []string{"3.0 is the newest"}}

@@ -5,6 +5,7 @@ import (
 
 	"fitcheck/core/path"
 	"fitcheck/core/plan"
+	"fitcheck/core/rulebook"
 )
 
 type jsonPath struct {
@@ -39,6 +40,9 @@ const toDownload = "to download"
 type jsonMinutes struct {
 	Install int `json:"install"`
 	Outage  int `json:"outage"`
+	// From are the least of ranges.
+	InstallFrom int `json:"install_from,omitempty"`
+	OutageFrom  int `json:"outage_from,omitempty"`
 	// UnknownHops are hops of which the rulebook gives no minutes: then the sums are
 	// only a part.
 	UnknownHops int `json:"unknown_hops,omitempty"`
@@ -120,10 +124,22 @@ func PathJSON(p Paths) any {
 	return doc
 }
 
+// minutesJSON are sums or spans of minutes; what is no range has no least.
+func minutesJSON(install, outage rulebook.MinuteSpan, unknown int) jsonMinutes {
+	out := jsonMinutes{Install: install.To, Outage: outage.To, UnknownHops: unknown}
+	if install.From != install.To {
+		out.InstallFrom = install.From
+	}
+	if outage.From != outage.To {
+		out.OutageFrom = outage.From
+	}
+	return out
+}
+
 func planJSON(a PathAnswer) jsonPath {
 	doc := jsonPath{Fitcheck: about{"path", Edition}, Device: a.Name, From: a.From, To: a.To, Family: a.Family, Found: a.Found, Unsettled: append([]string{}, a.Unsettled...),
 		Hops: hopsJSON(a.Steps), Resets: a.Resets(), Blocked: []jsonBlocked{}, Members: a.Members, Notes: a.Notes}
-	doc.Minutes.Install, doc.Minutes.Outage, doc.Minutes.UnknownHops = a.Minutes()
+	doc.Minutes = minutesJSON(a.Minutes())
 	if a.Capped != nil {
 		doc.Capped = &jsonCapped{a.Capped.Release, a.Capped.Because}
 	}
@@ -148,7 +164,8 @@ func hopsJSON(steps []plan.Step) []jsonHop {
 		h := jsonHop{Release: s.Release, Package: toDownload, From: s.From, To: s.To, FromFamily: s.FromFamily, ToFamily: s.Family, BootOnly: s.BootOnly, Members: s.Members,
 			Components: []jsonChange{}, Because: s.Because, Sources: citedJSON(s.Sources), ResetsConfig: s.ResetsConfig, NoReturn: s.NoReturn, Notes: s.Notes}
 		if s.Minutes != nil {
-			h.Minutes = &jsonMinutes{Install: s.Minutes.Install, Outage: s.Minutes.Outage}
+			m := minutesJSON(s.Minutes.Install, s.Minutes.Outage, 0)
+			h.Minutes = &m
 		}
 		var names []string
 		for _, p := range s.Packages {

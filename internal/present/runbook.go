@@ -24,7 +24,7 @@ func runbookSum(b *plan.Runbook) string {
 	if !b.Known {
 		return "the rulebook does not say for every hop how long it takes"
 	}
-	return fmt.Sprintf("%s of installing, %s of it without service", duration.Minutes(b.Install), duration.Minutes(b.Outage))
+	return fmt.Sprintf("%s of installing, %s of it without service", b.Install.Text(), b.Outage.Text())
 }
 
 func sectionTitle(s plan.Section) string {
@@ -123,7 +123,8 @@ func RunbookJSON(b *plan.Runbook, refused []Refused) any {
 	}
 	out.Device, out.From, out.To = b.Device, b.From, b.To
 	if b.Known {
-		out.Minutes = &jsonMinutes{Install: b.Install, Outage: b.Outage}
+		m := minutesJSON(b.Install, b.Outage, 0)
+		out.Minutes = &m
 	}
 	for _, s := range b.Sections {
 		j := jsonSection{Title: s.Title, Minutes: s.Minutes, Steps: []jsonInstruction{}}

@@ -194,7 +194,7 @@ func TestAnyPathIsOneScreen(t *testing.T) {
 		for range 1 + r.IntN(12) {
 			h := path.Hop{Release: "R" + r.name(), From: "1.0", To: "2.0", Family: "f", FromFamily: "f", Because: r.words(40), ResetsConfig: r.IntN(3) == 0, NoReturn: r.IntN(5) == 0}
 			if r.IntN(3) > 0 {
-				h.Minutes = &rulebook.Minutes{Install: r.IntN(90), Outage: r.IntN(90)}
+				h.Minutes = &rulebook.Minutes{Install: rulebook.AMinute(r.IntN(90)), Outage: rulebook.AMinute(r.IntN(90))}
 			}
 			for m := range r.IntN(12) {
 				h.Members = append(h.Members, fmt.Sprint("member-", m))

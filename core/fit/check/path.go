@@ -4,7 +4,6 @@ import (
 	"fmt"
 	"strings"
 
-	"fitcheck/core/duration"
 	"fitcheck/core/fact"
 	"fitcheck/core/member"
 	"fitcheck/core/rulebook"
@@ -132,7 +131,7 @@ func doubts(rel *rulebook.Release) string {
 func cost(r rulebook.Ruling, rel *rulebook.Release) string {
 	var parts []string
 	if rel != nil && rel.Minutes != nil {
-		parts = append(parts, fmt.Sprintf("%s, %s of it without service", duration.Minutes(rel.Minutes.Install), duration.Minutes(rel.Minutes.Outage)))
+		parts = append(parts, fmt.Sprintf("%s, %s of it without service", rel.Minutes.Install.Text(), rel.Minutes.Outage.Text()))
 	}
 	if r.ResetsConfig || rel != nil && rel.ResetsConfig {
 		parts = append(parts, "the configuration is reset")
