@@ -37,7 +37,7 @@ var eachGroups = map[string][]string{
 	"files":      fileKeys,
 	"installed":  {"component", "version"},
 	"companions": {"name", "version"},
-	"boards":     {"board"}, "features": {"feature"}, "attached": {"model"}, "faults": {"text"},
+	"boards":     {"board"}, "features": {"feature"}, "attached": {"model", "name", "serial", "main"}, "faults": {"text"},
 	"members": nil, // any key of one box
 }
 
@@ -75,7 +75,10 @@ func (c *CaptureRule) Check(fail func(key, message string)) {
 			fail(e.Key, "the pattern needs the group name: what the member is called")
 		case e.Key == "slots" && !slices.Contains(names, "name"):
 			fail(e.Key, "the pattern needs the group name")
-		case len(groups) > 1 && !slices.Contains(names, groups[0]):
+		case e.Key == "attached" && slices.Contains(names, "model"): // unnamed, the first group is the model
+		case e.Key == "attached" && slices.ContainsFunc(names, func(n string) bool { return n != "" }):
+			fail(e.Key, "the pattern needs the group model")
+		case e.Key != "attached" && len(groups) > 1 && !slices.Contains(names, groups[0]):
 			fail(e.Key, fmt.Sprintf("the pattern needs the group %s", groups[0]))
 		}
 	}
@@ -227,6 +230,20 @@ func (r *Reading) entry(member string, e KeyPattern, m []string, where string) {
 		for _, n := range e.Pattern.SubexpNames() {
 			if n != "name" && group[n] != "" {
 				r.take(group["name"], memberKey(n), group[n], where)
+			}
+		}
+	case "attached":
+		model := group["model"]
+		if model == "" {
+			model = first(m)
+		}
+		r.take(member, e.Key, model, where)
+		for _, n := range []string{"name", "serial", "main"} {
+			if last := len(r.Values) - 1; group[n] != "" && last >= 0 && r.Values[last].Where == where {
+				if r.Values[last].More == nil {
+					r.Values[last].More = map[string]string{}
+				}
+				r.Values[last].More[n] = group[n]
 			}
 		}
 	default:

@@ -45,7 +45,7 @@ type Unit struct {
 	StorageFree   y.Size        `yaml:"storage_free"`
 	Memory        y.Size        `yaml:"memory"`
 	Companions    y.Map[y.Text] `yaml:"companions" doc:"systems whose version is tied to this one's"`
-	Attached      []y.Text      `yaml:"attached" doc:"models that take their firmware from it, or must keep working with it"`
+	Attached      []Attached    `yaml:"attached" doc:"models that take their firmware from it, or must keep working with it"`
 	EntitledUntil y.Date        `yaml:"entitled_until"`
 	Config        *Config       `yaml:"config"`
 	State         y.Text        `yaml:"state" enum:"running,boot-loader,silent"`
@@ -80,6 +80,42 @@ func (s *Slot) Version(component string) (y.Text, bool) {
 		return e.Value, true
 	}
 	return y.Text{}, false
+}
+
+// Attached is something that takes its firmware from the device, or must keep working with
+// it: a bare model, or what more is known of it.
+type Attached struct {
+	y.Spot
+	Name   y.Text `yaml:"name"`
+	Model  y.Text `yaml:"model"`
+	Serial y.Text `yaml:"serial"`
+	Main   y.Text `yaml:"main" doc:"the version that it runs"`
+}
+
+// FromScalar reads a bare model.
+func (a *Attached) FromScalar(text string, at y.Spot) error {
+	a.Spot = at
+	return a.Model.ReadScalar(text, at)
+}
+
+// Label names it for people: "mast-3 (VR-310)".
+func (a *Attached) Label() string {
+	if a.Name.Set() {
+		return fmt.Sprintf("%s (%s)", a.Name.Text, a.Model.Text)
+	}
+	return a.Model.Text
+}
+
+// AttachedModels are the models of what is attached, one for each.
+func (u *Unit) AttachedModels() []y.Text {
+	if u.Attached == nil {
+		return nil
+	}
+	out := []y.Text{}
+	for _, a := range u.Attached {
+		out = append(out, a.Model)
+	}
+	return out
 }
 
 // Start says whether the choice of what starts next outlives a restart.
@@ -208,6 +244,11 @@ func check(u *Unit, fail func(at y.Spot, message, advice string)) {
 			if _, err := netip.ParseAddr(a.Text); err != nil {
 				fail(a.Spot, fmt.Sprintf("%q is not an address", a.Text), "write it with the length of its prefix, as in 192.0.2.7/24")
 			}
+		}
+	}
+	for _, a := range u.Attached {
+		if !a.Model.Set() {
+			fail(a.Spot, "what is attached needs its model", "add model:")
 		}
 	}
 	for _, f := range u.Files {

@@ -6,6 +6,20 @@ import (
 	y "fitcheck/core/yamlfile"
 )
 
+// more is what is known of it beside its model.
+func (a *Attached) more() map[string]string {
+	out := map[string]string{}
+	for key, t := range map[string]y.Text{"name": a.Name, "serial": a.Serial, "main": a.Main} {
+		if t.Set() {
+			out[key] = t.Text
+		}
+	}
+	if len(out) == 0 {
+		return nil
+	}
+	return out
+}
+
 // readFile takes a device file as a source: what was known of the device then.
 func readFile(file string, data []byte) (*Reading, error) {
 	d, err := Read(file, data)
@@ -22,10 +36,14 @@ func readFile(file string, data []byte) (*Reading, error) {
 		for _, l := range []struct {
 			key  string
 			list []y.Text
-		}{{"boards", u.Boards}, {"features", u.Features}, {"attached", u.Attached}, {"faults", u.Faults}, {"not_together", u.NotTogether}} {
+		}{{"boards", u.Boards}, {"features", u.Features}, {"faults", u.Faults}, {"not_together", u.NotTogether}} {
 			for _, t := range l.list {
 				add(l.key, t.Text, t.Spot)
 			}
+		}
+		for _, a := range u.Attached {
+			add("attached", a.Model.Text, a.Spot)
+			values[len(values)-1].More = a.more()
 		}
 		for _, s := range u.Slots {
 			if s.Active {

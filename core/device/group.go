@@ -49,7 +49,9 @@ func (u *Unit) inherit(from *Unit) {
 	}
 	list(&u.Boards, from.Boards)
 	list(&u.Features, from.Features)
-	list(&u.Attached, from.Attached)
+	if u.Attached == nil {
+		u.Attached = from.Attached
+	}
 	if u.Slots == nil {
 		u.Slots = from.Slots
 	}

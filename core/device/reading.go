@@ -25,6 +25,8 @@ type Value struct {
 	// Open: the source's field is used for more than this. The guess becomes
 	// sure where a rulebook knows the value.
 	Open bool
+	// More is what is told of an entry of attached beside its model: name, serial, main.
+	More map[string]string
 }
 
 // Reading is what one source says.

@@ -56,19 +56,19 @@ func TestReadCapture(t *testing.T) {
 		"plain": {"Tramline OS\nModel : QM-8T\nRunning: 8.2.1\n", []string{"model=QM-8T @c.txt:2", "installed.main=8.2.1 @c.txt:3"}},
 		"carriage returns, a pager that is wiped away, colours": {"Tramline OS\r\n--More--\r        \rModel : \x1b[1mQM-8T\x1b[0m\r\n-- more --\b\b\b\b\b\b\b\b\b\b\x1b[KRunning: 8.2.1\r\n",
 			[]string{"model=QM-8T @c.txt:2", "installed.main=8.2.1 @c.txt:3"}},
-		"a pager that stays":            {"Tramline OS\n--More-- Model : QM-8T\n", []string{"model=QM-8T @c.txt:2"}},
-		"typed over and corrected":      {"Tramline OS\nModel : QM-9T\b\b8T\n", []string{"model=QM-8T @c.txt:2"}},
-		"stamps of a terminal program":  {"[2026-11-20 21:04:11] Tramline OS\n[2026-11-20 21:04:12] Model : QM-8T\n", []string{"model=QM-8T @c.txt:2"}},
-		"of a log server":               {"<189>1 2026-11-27T02:14:07.1Z cab-07 console - - - Tramline OS\n<189>1 2026-11-27T02:14:08.1Z cab-07 console - - [x@1 a=\"b\"] Model : QM-8T\n", []string{"model=QM-8T @c.txt:2"}},
-		"of an old log server":          {"Nov 27 02:14:07 cab-07 console[12]: Tramline OS\nNov 27 02:14:07 cab-07 console: Model : QM-8T\n", []string{"model=QM-8T @c.txt:2"}},
-		"a log among other lines":       {"Tramline OS\nNov 27 02:14:07 cab-07 console: Model : QM-9T\nModel : QM-8T\nRunning: 8.2.1\n", []string{"model=QM-8T @c.txt:3", "installed.main=8.2.1 @c.txt:4"}},
-		"a title string is no text":     {"\x1b]0;cab07\x07Tramline OS\nModel : QM-8T", []string{"model=QM-8T @c.txt:2"}},
+		"a pager that stays":                 {"Tramline OS\n--More-- Model : QM-8T\n", []string{"model=QM-8T @c.txt:2"}},
+		"typed over and corrected":           {"Tramline OS\nModel : QM-9T\b\b8T\n", []string{"model=QM-8T @c.txt:2"}},
+		"stamps of a terminal program":       {"[2026-11-20 21:04:11] Tramline OS\n[2026-11-20 21:04:12] Model : QM-8T\n", []string{"model=QM-8T @c.txt:2"}},
+		"of a log server":                    {"<189>1 2026-11-27T02:14:07.1Z cab-07 console - - - Tramline OS\n<189>1 2026-11-27T02:14:08.1Z cab-07 console - - [x@1 a=\"b\"] Model : QM-8T\n", []string{"model=QM-8T @c.txt:2"}},
+		"of an old log server":               {"Nov 27 02:14:07 cab-07 console[12]: Tramline OS\nNov 27 02:14:07 cab-07 console: Model : QM-8T\n", []string{"model=QM-8T @c.txt:2"}},
+		"a log among other lines":            {"Tramline OS\nNov 27 02:14:07 cab-07 console: Model : QM-9T\nModel : QM-8T\nRunning: 8.2.1\n", []string{"model=QM-8T @c.txt:3", "installed.main=8.2.1 @c.txt:4"}},
+		"a title string is no text":          {"\x1b]0;cab07\x07Tramline OS\nModel : QM-8T", []string{"model=QM-8T @c.txt:2"}},
 		"what starts next, in any component": {"Tramline OS\nBank A loader 7.2.0 system 7.2.0 run\nBank B system 7.3.1 next\n", []string{"slots.A.name=A @c.txt:2", "slots.A.loader=7.2.0 @c.txt:2", "slots.A.system=7.2.0 @c.txt:2", "slots.A.active=true @c.txt:2", "slots.B.name=B @c.txt:3", "slots.B.system=7.3.1 @c.txt:3", "slots.B.next=true @c.txt:3"}},
-		"files, a job and faults":     {"Tramline OS\nfile sys-7.bin 7.2.0 7113 bytes *\njob: running 22%\nchoice saved: yes\nalarm: fan 2 slow\nalarm: no uplink\n", []string{"files.sys-7.bin.file=sys-7.bin @c.txt:2", "files.sys-7.bin.version=7.2.0 @c.txt:2", "files.sys-7.bin.size=7113 @c.txt:2", "files.sys-7.bin.next=true @c.txt:2", "job.state=running @c.txt:3", "job.percent=22 @c.txt:3", "start.saved=true @c.txt:4", "faults=fan 2 slow @c.txt:5", "faults=no uplink @c.txt:6"}},
-		"slots and what is attached":    {"Tramline OS\nSlot A 8.2.1 *\nSlot B 7.9.1\nPort 1 VR-310\nPort 2 VR-320\n", []string{"slots.A.name=A @c.txt:2", "slots.A.main=8.2.1 @c.txt:2", "slots.A.active=true @c.txt:2", "slots.B.name=B @c.txt:3", "slots.B.main=7.9.1 @c.txt:3", "attached=VR-310 @c.txt:4", "attached=VR-320 @c.txt:5"}},
-		"a size as consoles print it":   {"Tramline OS\nFree: 215,040K bytes\n", []string{"storage_free=215040KiB @c.txt:2"}},
-		"members of a stack":            {"Tramline OS\nUnit 1 QM-8T A2 8.2.1\nUnit 2 QM-24T A1 8.0.3\n", []string{"1/name=1 @c.txt:2", "1/model=QM-8T @c.txt:2", "1/revision=A2 @c.txt:2", "1/installed.main=8.2.1 @c.txt:2", "2/name=2 @c.txt:3", "2/model=QM-24T @c.txt:3", "2/revision=A1 @c.txt:3", "2/installed.main=8.0.3 @c.txt:3"}},
-		"no rulebook knows it: guesses": {"Welcome\nModel name ..... QM-8T\nSW rev: x\nSoftware version: 8.2.1, build of May\nMemory = 256 MB\nArchitecture: bananas\n", []string{"model=QM-8T @c.txt:2 ?", "installed.main=8.2.1 @c.txt:4 ?", "memory=256MiB @c.txt:5 ?"}},
+		"files, a job and faults":            {"Tramline OS\nfile sys-7.bin 7.2.0 7113 bytes *\njob: running 22%\nchoice saved: yes\nalarm: fan 2 slow\nalarm: no uplink\n", []string{"files.sys-7.bin.file=sys-7.bin @c.txt:2", "files.sys-7.bin.version=7.2.0 @c.txt:2", "files.sys-7.bin.size=7113 @c.txt:2", "files.sys-7.bin.next=true @c.txt:2", "job.state=running @c.txt:3", "job.percent=22 @c.txt:3", "start.saved=true @c.txt:4", "faults=fan 2 slow @c.txt:5", "faults=no uplink @c.txt:6"}},
+		"slots and what is attached":         {"Tramline OS\nSlot A 8.2.1 *\nSlot B 7.9.1\nPort 1 VR-310\nPort 2 VR-320\n", []string{"slots.A.name=A @c.txt:2", "slots.A.main=8.2.1 @c.txt:2", "slots.A.active=true @c.txt:2", "slots.B.name=B @c.txt:3", "slots.B.main=7.9.1 @c.txt:3", "attached=VR-310 @c.txt:4", "attached=VR-320 @c.txt:5"}},
+		"a size as consoles print it":        {"Tramline OS\nFree: 215,040K bytes\n", []string{"storage_free=215040KiB @c.txt:2"}},
+		"members of a stack":                 {"Tramline OS\nUnit 1 QM-8T A2 8.2.1\nUnit 2 QM-24T A1 8.0.3\n", []string{"1/name=1 @c.txt:2", "1/model=QM-8T @c.txt:2", "1/revision=A2 @c.txt:2", "1/installed.main=8.2.1 @c.txt:2", "2/name=2 @c.txt:3", "2/model=QM-24T @c.txt:3", "2/revision=A1 @c.txt:3", "2/installed.main=8.0.3 @c.txt:3"}},
+		"no rulebook knows it: guesses":      {"Welcome\nModel name ..... QM-8T\nSW rev: x\nSoftware version: 8.2.1, build of May\nMemory = 256 MB\nArchitecture: bananas\n", []string{"model=QM-8T @c.txt:2 ?", "installed.main=8.2.1 @c.txt:4 ?", "memory=256MiB @c.txt:5 ?"}},
 	}
 	for name, c := range cases {
 		t.Run(name, func(t *testing.T) {
@@ -346,4 +346,32 @@ func TestStateIsWritten(t *testing.T) {
 		_, err := Read("d.yaml", []byte("kind: device\nname: cab\n"+bad+"\n"))
 		assert.Error(t, err, bad)
 	}
+}
+
+// What is attached may be told by name, serial number and version; two of a model are two.
+func TestAttachedByName(t *testing.T) {
+	rule := CaptureRule{Name: "r.yaml:1", Recognise: regexp.MustCompile(`^Tramline OS`), Each: []KeyPattern{{"attached", regexp.MustCompile(`^Mast (?P<name>\S+) (?P<model>\S+) (?P<serial>\d+) (?P<main>\S+)`)}}}
+	r, err := ReadSource("c.txt", []byte("Tramline OS\nMast north VR-310 88 4.1.0\nMast south VR-310 89 4.1.0\n"), []CaptureRule{rule})
+	require.NoError(t, err)
+	out, err := Merge([]*Reading{r}, nil, nil, books{}).Write("cab", nil)
+	require.NoError(t, err)
+	d, err := Read("cab.yaml", out)
+	require.NoError(t, err, string(out))
+	require.Len(t, d.Attached, 2)
+	assert.Equal(t, "south (VR-310)", d.Attached[1].Label())
+	assert.Equal(t, "89", d.Attached[1].Serial.Text)
+	assert.Equal(t, "4.1.0", d.Attached[1].Main.Text)
+	again, err := ReadSource("cab.yaml", out, nil)
+	require.NoError(t, err)
+	n := 0
+	for _, v := range again.Values {
+		if v.Key == "attached" {
+			assert.Equal(t, "VR-310", v.Text)
+			assert.NotEmpty(t, v.More["name"])
+			n++
+		}
+	}
+	assert.Equal(t, 2, n)
+	_, err = Read("d.yaml", []byte("kind: device\nname: cab\nattached: [VR-1, {name: x}]\n"))
+	assert.ErrorContains(t, err, "needs its model")
 }

@@ -101,7 +101,19 @@ func (d *Draft) put(at *yaml.Node, f Finding, replaced map[*yaml.Node]map[string
 	case isList(f.Key):
 		list := &yaml.Node{Kind: yaml.SequenceNode, Style: yaml.FlowStyle}
 		for _, v := range f.Values {
-			list.Content = append(list.Content, scalar(v.Text))
+			if len(v.More) == 0 {
+				list.Content = append(list.Content, scalar(v.Text))
+				continue
+			}
+			entry := &yaml.Node{Kind: yaml.MappingNode, Style: yaml.FlowStyle}
+			for _, key := range []string{"name", "model", "serial", "main"} {
+				if t := v.More[key]; t != "" {
+					entry.Content = append(entry.Content, scalar(key), scalar(t))
+				} else if key == "model" {
+					entry.Content = append(entry.Content, scalar(key), scalar(v.Text))
+				}
+			}
+			list.Content = append(list.Content, entry)
 		}
 		put(at, f.Key, list)
 	case head == "slots" || head == "files":

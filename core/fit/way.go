@@ -90,7 +90,7 @@ func wayKey(c *check.Case, release, family string) check.Key {
 	one("arch", d.Arch.Text)
 	one("state", d.State.Text)
 	list("features", d.Features)
-	list("attached", d.Attached)
+	list("attached", d.AttachedModels())
 	one("storage_free", fmt.Sprint(d.StorageFree.Bytes))
 	one("memory", fmt.Sprint(d.Memory.Bytes))
 	one("entitled_until", d.EntitledUntil.Day.String())

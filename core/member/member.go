@@ -322,7 +322,7 @@ func (m *Member) Companion(name string) Value {
 }
 
 // Attached is what is attached, as the device file names it.
-func (m *Member) Attached() Value { return m.list(fact.Model, "attached", m.Device.Attached) }
+func (m *Member) Attached() Value { return m.list(fact.Model, "attached", m.Device.AttachedModels()) }
 
 // StorageFree is the free storage in bytes.
 func (m *Member) StorageFree() (int64, Value) {

@@ -280,11 +280,11 @@ func (r *route) fallsBackTo(hops int) []string {
 	t := r.team
 	to := r.answer.Hops[hops-1]
 	f, ok := t.rules.Family(to.Family)
-	if !ok || !f.FactoryReset.Set() {
+	if !ok || !f.FactoryReset.Starts.Set() {
 		return nil
 	}
 	where := t.rules.Source(f.FactoryReset.Spot).Where()
-	switch f.FactoryReset.Text {
+	switch f.FactoryReset.Starts.Text {
 	case "running":
 		return []string{fmt.Sprintf("a factory reset keeps %s (%s)", to.To, where)}
 	case "other-slot":
@@ -296,5 +296,5 @@ func (r *route) fallsBackTo(hops int) []string {
 		}
 		return []string{fmt.Sprintf("a factory reset falls back to the other slot (%s)", where)}
 	}
-	return []string{fmt.Sprintf("a factory reset falls back to %s (%s)", f.FactoryReset.Text, where)}
+	return []string{fmt.Sprintf("a factory reset falls back to %s (%s)", f.FactoryReset.Starts.Text, where)}
 }

@@ -469,7 +469,7 @@ func (w *witness) attached() []fit.Check {
 	var out []fit.Check
 	var models []y.Text
 	count := map[string]int{}
-	for _, a := range w.promised.Attached {
+	for _, a := range w.promised.AttachedModels() {
 		m := w.rules.CanonicalModel(a.Text)
 		if count[m]++; count[m] == 1 {
 			models = append(models, a)
@@ -511,9 +511,30 @@ func (w *witness) attached() []fit.Check {
 			out = append(out, sides(attachedGone.Line(a.Text, text), fmt.Sprintf("%d of them", n), want, sources...))
 			continue
 		}
+		if gone := w.missingByName(m, have[m]); gone != "" { // as many as before, and not the same
+			out = append(out, sides(attachedGone.Line(a.Text, gone+" is not among what is attached"), "others", want, sources...))
+			continue
+		}
 		out = append(out, sides(attachedBack.Line(a.Text, want), want, want, sources...))
 	}
 	return out
+}
+
+// missingByName is what of a model was attached by name or serial number, and is not among what
+// the captures tell by name; "" where it is, or they tell no names.
+func (w *witness) missingByName(model string, have []device.Value) string {
+	for _, a := range w.promised.Attached {
+		if w.rules.CanonicalModel(a.Model.Text) != model {
+			continue
+		}
+		for key, t := range map[string]y.Text{"serial": a.Serial, "name": a.Name} {
+			told := slices.ContainsFunc(have, func(v device.Value) bool { return v.More[key] != "" })
+			if t.Set() && told && !slices.ContainsFunc(have, func(v device.Value) bool { return strings.EqualFold(v.More[key], t.Text) }) {
+				return a.Label()
+			}
+		}
+	}
+	return ""
 }
 
 // uniform: all members that tell run one version.

@@ -328,11 +328,15 @@ func (w *writer) hop(i int) Section {
 		s.Title += ", on " + strings.Join(names(boxes), ", ")
 	}
 	s.Steps = append(s.Steps, w.sequence(i, boxes, group)...)
+	reached := []string(nil)
+	if f, ok := w.rules(w.boxes()[0]).Family(st.Family); ok && f.FactoryReset.Reached() != "" {
+		reached = []string{"with the settings of the factory, " + f.FactoryReset.Reached()}
+	}
 	switch {
 	case st.Crosses():
-		s.Steps = append(s.Steps, Instruction{Text: fmt.Sprintf("It runs %s now: set it up anew. The settings of %s are never loaded into it; keep the copy for the way back.", st.Family, st.FromFamily), Warn: true})
+		s.Steps = append(s.Steps, Instruction{See: reached, Text: fmt.Sprintf("It runs %s now: set it up anew. The settings of %s are never loaded into it; keep the copy for the way back.", st.Family, st.FromFamily), Warn: true})
 	case st.ResetsConfig:
-		s.Steps = append(s.Steps, Instruction{Text: "The configuration is reset now: load the copy again, and save it.", Warn: true})
+		s.Steps = append(s.Steps, Instruction{See: reached, Text: "The configuration is reset now: load the copy again, and save it.", Warn: true})
 	}
 	return s
 }

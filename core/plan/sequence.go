@@ -175,6 +175,9 @@ func (w *writer) downward(st *Step, b *device.Device) bool {
 func (w *writer) says(p place) rulebook.Wording {
 	x := w.wording(p.box, &w.t.Steps[p.hop])
 	x.Root, x.Manager = p.how.Root.Text, p.box.ManagedBy.Text
+	if f, ok := w.rules(p.box).Family(w.t.Steps[p.hop].Family); ok {
+		x.After.Address, x.After.Login = f.FactoryReset.Address.Text, f.FactoryReset.Login.Text
+	}
 	var names []string
 	for _, c := range p.images {
 		names = append(names, path.Base(c.file.Name))
@@ -484,7 +487,7 @@ func (w *writer) check(p place, _ rulebook.Wording) *Instruction {
 			}
 		}
 		for _, a := range b.Attached {
-			c.See = append(c.See, on+a.Text+" is back")
+			c.See = append(c.See, on+a.Label()+" is back")
 		}
 		w.say(c, b, "check", w.wording(b, st))
 	}

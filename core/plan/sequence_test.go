@@ -258,3 +258,22 @@ captures:
 	_, err = JudgeStep(x, book, 999, seen(t, b))
 	assert.ErrorContains(t, err, "no step 999")
 }
+
+// Where a hop resets the settings, the runbook says how the device is reached then.
+func TestReachedAfterAReset(t *testing.T) {
+	b := newBench(t)
+	file := filepath.Join(b.dir, "rulebooks", "quillmere-core.yaml")
+	text, err := os.ReadFile(file)
+	require.NoError(t, err)
+	changed := strings.Replace(string(text), "factory_reset: other-slot", "factory_reset: {starts: other-slot, address: 192.0.2.1, login: the name and word on the label}", 1)
+	changed = strings.Replace(changed, "  - version: 6.3.0\n", "  - version: 6.3.0\n    resets_config: true\n", 1)
+	require.NoError(t, os.WriteFile(file, []byte(changed), 0o644))
+	b.k, err = kit.Open(b.dir)
+	require.NoError(t, err)
+	require.Empty(t, b.k.Broken)
+	for _, p := range []string{"qm-core-6.1.2.zip", "qm-core-6.3.0.zip", "qm-core-6.4.1.zip"} {
+		b.shelf.Surveys = append(b.shelf.Surveys, b.survey(t, p))
+	}
+	_, book := night(t, b, "depot-core", "6.4.1")
+	assert.Contains(t, all(book), "with the settings of the factory, it answers at 192.0.2.1; log in with the name and word on the label")
+}

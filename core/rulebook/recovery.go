@@ -116,9 +116,40 @@ func (r *Rulebook) RecoveryFor(model, revision string) (found *Recovery, unsure 
 	return nil, unsure
 }
 
+// FactoryReset is what a device is once its settings are those of the factory.
+type FactoryReset struct {
+	y.Spot
+	Starts  y.Text `yaml:"starts" doc:"what runs then: running, other-slot, or a version"`
+	Address y.Text `yaml:"address" doc:"where it answers then"`
+	Login   y.Text `yaml:"login" doc:"how one logs in then"`
+}
+
+// FromScalar reads what runs then.
+func (f *FactoryReset) FromScalar(text string, at y.Spot) error {
+	f.Spot, f.Starts = at, y.Text{Text: text, Spot: at}
+	return nil
+}
+
+// Reached says how the device is reached then; "" where the rulebook does not say.
+func (f FactoryReset) Reached() string {
+	var parts []string
+	if f.Address.Set() {
+		parts = append(parts, "it answers at "+f.Address.Text)
+	}
+	if f.Login.Set() {
+		parts = append(parts, "log in with "+f.Login.Text)
+	}
+	return strings.Join(parts, "; ")
+}
+
 func (c *checker) recovery() {
 	for _, f := range c.r.Families.Entries {
-		t := f.Value.FactoryReset
+		if a := f.Value.FactoryReset.Address; a.Set() {
+			if _, err := netip.ParseAddr(a.Text); err != nil {
+				c.fail(a.Spot, fmt.Sprintf("%q is not an address", a.Text), "write it as 10.77.0.1")
+			}
+		}
+		t := f.Value.FactoryReset.Starts
 		if !t.Set() || t.Text == "running" || t.Text == "other-slot" {
 			continue
 		}

@@ -76,7 +76,7 @@ type Family struct {
 	Paired     [][]y.Text       `yaml:"paired" doc:"groups of components that carry one version and move together"`
 	Install    *Install         `yaml:"install" doc:"how images get onto a device, where that differs from the rulebook's"`
 	// FactoryReset is what a factory reset leaves running.
-	FactoryReset y.Text `yaml:"factory_reset" doc:"what a factory reset leaves running: running, other-slot, or a version"`
+	FactoryReset FactoryReset `yaml:"factory_reset" doc:"what a factory reset leaves running: running, other-slot, or a version"`
 }
 
 // Component is what one image of a family is for.
