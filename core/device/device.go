@@ -8,6 +8,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"time"
 
 	"fitcheck/core/fact"
 	"fitcheck/core/spelling"
@@ -47,6 +48,7 @@ type Unit struct {
 	Companions    y.Map[y.Text] `yaml:"companions" doc:"systems whose version is tied to this one's"`
 	Attached      []Attached    `yaml:"attached" doc:"models that take their firmware from it, or must keep working with it"`
 	EntitledUntil y.Date        `yaml:"entitled_until"`
+	Entitled      *Entitled     `yaml:"entitled" doc:"to which releases the device is entitled, by their dates"`
 	Config        *Config       `yaml:"config"`
 	State         y.Text        `yaml:"state" enum:"running,boot-loader,silent"`
 	Address       y.Text        `yaml:"address" doc:"on its network, with the length of the prefix: 192.0.2.7/24; of a group, the one that moves with its master"`
@@ -80,6 +82,14 @@ func (s *Slot) Version(component string) (y.Text, bool) {
 		return e.Value, true
 	}
 	return y.Text{}, false
+}
+
+// Entitled is what a device is entitled to: releases of some days.
+type Entitled struct {
+	y.Spot
+	From   y.Date `yaml:"from"`
+	Until  y.Date `yaml:"until"`
+	Active *bool  `yaml:"active" doc:"false: it is bought, and not put to use"`
 }
 
 // Attached is something that takes its firmware from the device, or must keep working with
@@ -231,6 +241,17 @@ func check(u *Unit, fail func(at y.Spot, message, advice string)) {
 	if s := u.State; s.Set() && s.Text != "running" && s.Text != "boot-loader" && s.Text != "silent" {
 		fail(s.Spot, fmt.Sprintf("state is running, boot-loader or silent, not %q", s.Text), "")
 	}
+	if e := u.Entitled; e != nil {
+		switch {
+		case e.Until.Set() && u.EntitledUntil.Set() && !e.Until.Day.Equal(u.EntitledUntil.Day):
+			fail(e.Until.Spot, fmt.Sprintf("entitled.until is %s, and entitled_until is %s", e.Until.Day.Format(time.DateOnly), u.EntitledUntil.Day.Format(time.DateOnly)), "write it once")
+		case e.Until.Set():
+			u.EntitledUntil = e.Until
+		}
+		if e.From.Set() && u.EntitledUntil.Set() && e.From.Day.After(u.EntitledUntil.Day) {
+			fail(e.From.Spot, "the entitlement begins after it ends", "")
+		}
+	}
 	if j := u.Job; j != nil {
 		if j.State.Set() && !slices.Contains(JobStates, j.State.Text) {
 			fail(j.State.Spot, fmt.Sprintf("the state of a job is one of %s, not %q", strings.Join(JobStates, ", "), j.State.Text), "")
@@ -297,6 +318,8 @@ func (u *Unit) has(key string) bool {
 			return ok
 		case "slots":
 			return slices.ContainsFunc(u.Slots, func(s Slot) bool { return s.Name.Text == rest })
+		case "entitled":
+			return u.Entitled != nil && (rest == "from" && u.Entitled.From.Set() || rest == "until" && u.Entitled.Until.Set() || rest == "active" && u.Entitled.Active != nil)
 		case "start":
 			return u.Start != nil && rest == "saved" && u.Start.Saved != nil
 		case "job":
@@ -331,6 +354,8 @@ func (u *Unit) has(key string) bool {
 		return u.Config != nil
 	case "start":
 		return u.Start != nil
+	case "entitled":
+		return u.Entitled != nil
 	case "job":
 		return u.Job != nil
 	case "files":
@@ -358,6 +383,12 @@ func (u *Unit) texts() map[string]y.Text {
 func (u *Unit) readFrom(key string) string {
 	if e, ok := u.ReadFrom.Get(key); ok {
 		return e.Value.Text
+	}
+	if key == "entitled_until" { // the same by another name
+		key = "entitled.until"
+		if e, ok := u.ReadFrom.Get(key); ok {
+			return e.Value.Text
+		}
 	}
 	if head, _, nested := strings.Cut(key, "."); nested {
 		if e, ok := u.ReadFrom.Get(head); ok {

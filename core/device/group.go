@@ -67,6 +67,9 @@ func (u *Unit) inherit(from *Unit) {
 	if u.Config == nil {
 		u.Config = from.Config
 	}
+	if u.Entitled == nil {
+		u.Entitled = from.Entitled
+	}
 	if u.Start == nil {
 		u.Start = from.Start
 	}

@@ -151,7 +151,7 @@ func (m *merger) existing(have *Device) {
 // belong to the hardware.
 func stateful(key string) bool {
 	head, _, _ := strings.Cut(key, ".")
-	return slices.Contains([]string{"installed", "slots", "storage_free", "companions", "attached", "features", "config", "state", "entitled_until", "family", "start", "job", "files", "faults", "address"}, head)
+	return slices.Contains([]string{"installed", "slots", "storage_free", "companions", "attached", "features", "config", "state", "entitled_until", "family", "entitled", "start", "job", "files", "faults", "address"}, head)
 }
 
 // values lists what a unit says under keys of one value, each with its place.
@@ -199,6 +199,19 @@ func (u *Unit) values(file string) []Value {
 		add("job.state", j.State.Text, j.State.Spot)
 		add("job.percent", j.Percent.Text, j.Percent.Spot)
 		add("job.reason", j.Reason.Text, j.Reason.Spot)
+	}
+	if e := u.Entitled; e != nil {
+		for _, d := range []struct {
+			key string
+			y.Date
+		}{{"entitled.from", e.From}, {"entitled.until", e.Until}} {
+			if d.Set() {
+				add(d.key, d.Day.Format("2006-01-02"), d.Spot)
+			}
+		}
+		if e.Active != nil {
+			add("entitled.active", fmt.Sprint(*e.Active), e.Spot)
+		}
 	}
 	if s := u.Start; s != nil && s.Saved != nil {
 		add("start.saved", fmt.Sprint(*s.Saved), s.Spot)

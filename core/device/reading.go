@@ -54,7 +54,7 @@ func (r *Reading) note(format string, args ...any) {
 // single are the keys with one value; the others of a device file are lists
 // and mappings.
 var single = []string{"name", "model", "revision", "serial", "arch", "region", "platform", "family", "state", "storage_free", "memory", "entitled_until",
-	"address", "managed_by", "start.saved", "job.state", "job.percent", "job.reason", "config.saved", "config.backed_up"}
+	"entitled.from", "entitled.until", "entitled.active", "address", "managed_by", "start.saved", "job.state", "job.percent", "job.reason", "config.saved", "config.backed_up"}
 
 // lists are the keys whose values add up.
 var lists = []string{"boards", "features", "attached", "faults", "not_together"}
@@ -103,10 +103,10 @@ func tidy(key, text string) (string, error) {
 		if text = strings.ToLower(text); text != "physical" && text != "virtual" {
 			return "", fmt.Errorf("platform is physical or virtual, not %q", text)
 		}
-	case "entitled_until", "config.backed_up":
+	case "entitled_until", "entitled.from", "entitled.until", "config.backed_up":
 		var d y.Date
 		return text, d.ReadScalar(text, y.Spot{Line: 1})
-	case "config.saved", "start.saved":
+	case "config.saved", "start.saved", "entitled.active":
 		return yesNo(text)
 	case "job.state":
 		text = strings.ToLower(text)

@@ -11,7 +11,7 @@ import (
 
 // keyOrder is the order in which keys stand in a device file.
 var keyOrder = []string{"kind", "name", "model", "revision", "serial", "arch", "boards", "region", "platform", "family", "features", "installed", "slots",
-	"storage_free", "memory", "companions", "attached", "entitled_until", "config", "start", "files", "job", "faults", "state", "address", "managed_by", "joining", "not_together", "group", "uniform", "members", "read_from"}
+	"storage_free", "memory", "companions", "attached", "entitled_until", "entitled", "config", "start", "files", "job", "faults", "state", "address", "managed_by", "joining", "not_together", "group", "uniform", "members", "read_from"}
 
 // Write makes the device file of a draft. have is the text of the file that is
 // updated, nil for a new one: what the draft does not speak of stays as it
@@ -161,9 +161,9 @@ func (d *Draft) put(at *yaml.Node, f Finding, replaced map[*yaml.Node]map[string
 			put(at, head, of)
 		}
 		n := scalar(v.Text)
-		if f.Key == "config.saved" || f.Key == "start.saved" {
+		if f.Key == "config.saved" || f.Key == "start.saved" || f.Key == "entitled.active" {
 			n = &yaml.Node{Kind: yaml.ScalarNode, Tag: "!!bool", Value: v.Text}
-		} else if f.Key == "config.backed_up" {
+		} else if f.Key == "config.backed_up" || f.Key == "entitled.from" || f.Key == "entitled.until" {
 			n = &yaml.Node{Kind: yaml.ScalarNode, Value: v.Text}
 		}
 		put(of, rest, n)

@@ -94,6 +94,9 @@ func wayKey(c *check.Case, release, family string) check.Key {
 	one("storage_free", fmt.Sprint(d.StorageFree.Bytes))
 	one("memory", fmt.Sprint(d.Memory.Bytes))
 	one("entitled_until", d.EntitledUntil.Day.String())
+	if e := d.Entitled; e != nil {
+		one("entitled", fmt.Sprint(e.From.Day, e.Active != nil && !*e.Active))
+	}
 	one("", release)
 	one("", family)
 	return check.Key{What: "way", Rules: c.Rules, Text: b.String()}

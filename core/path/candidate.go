@@ -358,11 +358,18 @@ func (b *Box) drops(rel *rulebook.Release) []reason {
 func (b *Box) entitled(rel *rulebook.Release, of Cited) []reason {
 	until, v := b.Entitled()
 	ends := Cited{v.Text(), v.At}
+	e := b.Device.Entitled
+	_, guessed := b.Device.Guessed("entitled.active")
 	switch {
+	case e != nil && e.Active != nil && !*e.Active && !guessed:
+		return []reason{{code: entitledIdle, text: "the entitlement is not active", sources: []Cited{of, {"not active", b.Device.Source("entitled.active", e.Spot)}}}}
 	case v.State == member.Missing:
 		return nil
 	case !v.Known():
 		return []reason{{code: entitledGuessed, text: "until when the device is entitled is " + v.Text(), unknown: true, sources: []Cited{of, ends}}}
+	}
+	if _, guessed := b.Device.Guessed("entitled.from"); e != nil && e.From.Set() && !guessed && rel.Date.Set() && rel.Date.Day.Before(e.From.Day) && !rel.Date.Day.After(until.Day) {
+		return []reason{{code: entitledEarly, text: fmt.Sprintf("it is of %s, before the entitlement began", rel.Date.Day.Format("2006-01-02")), unknown: true, sources: []Cited{of, ends}}}
 	}
 	switch rel.Entitled(until) {
 	case truth.No:

@@ -11,6 +11,8 @@ var (
 	attachedGuessed       = named("attached.guessed")
 	attachedNotComparable = named("attached.not_comparable")
 	entitledEnded         = named("entitled.ended")
+	entitledIdle          = named("entitled.not_active")
+	entitledEarly         = named("entitled.before")
 	entitledGuessed       = named("entitled.guessed")
 	entitledNoDate        = named("entitled.no_date")
 	needsBuildUnknown     = named("needs.build_unknown")

@@ -565,6 +565,8 @@ var spoils = map[string]spoil{
 		return true
 	}},
 	"the entitlement ended": {"entitled", "", everyone, "", dev("entitled_until: 2027-03-31", "entitled_until: 2026-01-01")},
+	"entitled too late":     {"entitled", "", everyone, "", dev("entitled_until: 2027-03-31", "entitled: {from: 2027-01-01, until: 2027-03-31}")},
+	"entitled in vain":      {"entitled", "", everyone, "", dev("entitled_until: 2027-03-31", "entitled: {until: 2027-03-31, active: false}")},
 	"until is a guess":      {"entitled", "device side", everyone, "", guess("entitled_until")},
 	"no date":               {"entitled", "", everyone, "", rule("    date: 2026-09-30\n", "")},
 	"a name too long":       {"transfer", "", byPkg, "", rule("longest_name: 63", "longest_name: 3")},

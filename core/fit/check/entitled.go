@@ -11,6 +11,8 @@ var entitledCheck = Register(&Check{Name: "entitled", Column: "path", Order: 230
 var (
 	entitledCovered = entitledCheck.Code("covered", Fits, "the release is not later than the entitlement", "the release is of %s", "")
 	entitledEnded   = entitledCheck.Code("ended", Misfit, "the release is later than the entitlement", "the release is of %s; the entitlement ended with %s", "renew the entitlement, or take an older release")
+	entitledIdle    = entitledCheck.Code("not_active", Misfit, "the entitlement is not put to use", "the entitlement is not active", "put the entitlement to use, or take a release that needs none")
+	entitledEarly   = entitledCheck.Code("before", Unsettled, "the release is older than the entitlement", "the release is of %s; the entitlement began with %s", "ask the maker whether it covers older releases")
 	entitledNoDate  = entitledCheck.Code("no_date", Unsettled, "the release has no date", "the rulebook does not give the release's date", "")
 	entitledGuessed = entitledCheck.Code("guessed", Unsettled, "the end of the entitlement is only guessed", "%s", "")
 	entitledNone    = entitledCheck.Code("none_given", NotApplicable, "the device file gives no end of the entitlement", "the device file gives no end of the entitlement", "")
@@ -23,6 +25,12 @@ func (c *Case) entitled(rel *rulebook.Release) Line {
 	if rel != nil {
 		base.Package = "release " + rel.Version.Text
 		base.Cite(c.ofRule(base.Package, rel.Spot))
+	}
+	e := c.Device.Entitled
+	if _, guessed := c.Device.Guessed("entitled.active"); e != nil && e.Active != nil && !*e.Active && !guessed {
+		base.Device = "not active"
+		base.Sources[0] = Cited{OfDevice, "not active", c.Device.Source("entitled.active", e.Spot)}
+		return entitledIdle.become(base)
 	}
 	switch v.State {
 	case member.Missing:
@@ -39,6 +47,10 @@ func (c *Case) entitled(rel *rulebook.Release) Line {
 		return entitledNoDate.become(base).Advise("add date: to the release in %s", c.Rules.File)
 	case truth.No:
 		return entitledEnded.become(base, rel.Date.Day.Format("2006-01-02"), v.First())
+	}
+	if _, guessed := c.Device.Guessed("entitled.from"); e != nil && e.From.Set() && !guessed && rel.Date.Day.Before(e.From.Day) {
+		base.Device = "from " + e.From.Day.Format("2006-01-02")
+		return entitledEarly.become(base, rel.Date.Day.Format("2006-01-02"), e.From.Day.Format("2006-01-02"))
 	}
 	return entitledCovered.become(base, rel.Date.Day.Format("2006-01-02"))
 }
