@@ -39,6 +39,7 @@ type Unit struct {
 	Boards        []y.Text      `yaml:"boards" doc:"board identifiers that the device reports"`
 	Region        y.Text        `yaml:"region"`
 	Platform      y.Text        `yaml:"platform" enum:"physical,virtual"`
+	Hypervisor    y.Text        `yaml:"hypervisor" doc:"what a virtual device runs on"`
 	Family        y.Text        `yaml:"family" doc:"image family that it runs"`
 	Features      []y.Text      `yaml:"features" doc:"licences or feature sets it is entitled to or runs"`
 	Installed     y.Map[y.Text] `yaml:"installed" doc:"component to version"`
@@ -375,7 +376,7 @@ func (u *Unit) has(key string) bool {
 
 func (u *Unit) texts() map[string]y.Text {
 	return map[string]y.Text{"model": u.Model, "revision": u.Revision, "serial": u.Serial, "arch": u.Arch, "state": u.State,
-		"region": u.Region, "platform": u.Platform, "family": u.Family, "name": u.Name, "address": u.Address, "managed_by": u.ManagedBy}
+		"region": u.Region, "platform": u.Platform, "family": u.Family, "name": u.Name, "address": u.Address, "managed_by": u.ManagedBy, "hypervisor": u.Hypervisor}
 }
 
 // readFrom is what read_from says of a key, or of the mapping or list that

@@ -39,6 +39,7 @@ func (u *Unit) inherit(from *Unit) {
 	text(&u.Arch, from.Arch)
 	text(&u.Region, from.Region)
 	text(&u.Platform, from.Platform)
+	text(&u.Hypervisor, from.Hypervisor)
 	text(&u.Family, from.Family)
 	text(&u.State, from.State)
 	text(&u.ManagedBy, from.ManagedBy)

@@ -24,7 +24,7 @@ var usual = map[string]string{
 	"memory": "memory", "total memory": "memory", "system memory": "memory", "ram": "memory", "dram": "memory",
 	"free space": "storage_free", "flash free": "storage_free", "free flash": "storage_free", "storage free": "storage_free", "available space": "storage_free",
 	"board": "boards", "board name": "boards", "board id": "boards",
-	"region": "region", "family": "family", "image family": "family",
+	"region": "region", "hypervisor": "hypervisor", "family": "family", "image family": "family",
 }
 
 // readPlain proposes values from a capture that no rulebook reads. All of them

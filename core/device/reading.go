@@ -53,7 +53,7 @@ func (r *Reading) note(format string, args ...any) {
 
 // single are the keys with one value; the others of a device file are lists
 // and mappings.
-var single = []string{"name", "model", "revision", "serial", "arch", "region", "platform", "family", "state", "storage_free", "memory", "entitled_until",
+var single = []string{"name", "model", "revision", "serial", "arch", "region", "platform", "hypervisor", "family", "state", "storage_free", "memory", "entitled_until",
 	"entitled.from", "entitled.until", "entitled.active", "address", "managed_by", "start.saved", "job.state", "job.percent", "job.reason", "config.saved", "config.backed_up"}
 
 // lists are the keys whose values add up.

@@ -10,7 +10,7 @@ import (
 )
 
 // keyOrder is the order in which keys stand in a device file.
-var keyOrder = []string{"kind", "name", "model", "revision", "serial", "arch", "boards", "region", "platform", "family", "features", "installed", "slots",
+var keyOrder = []string{"kind", "name", "model", "revision", "serial", "arch", "boards", "region", "platform", "hypervisor", "family", "features", "installed", "slots",
 	"storage_free", "memory", "companions", "attached", "entitled_until", "entitled", "config", "start", "files", "job", "faults", "state", "address", "managed_by", "joining", "not_together", "group", "uniform", "members", "read_from"}
 
 // Write makes the device file of a draft. have is the text of the file that is

@@ -45,10 +45,12 @@ const (
 	Region    Name = "region"
 	Platform  Name = "platform"
 	Feature   Name = "feature"
-	Built     Name = "built"
-	Title     Name = "title"
-	OS        Name = "os"
-	Type      Name = "type"
+	// Hypervisor is what a virtual device runs on.
+	Hypervisor Name = "hypervisor"
+	Built      Name = "built"
+	Title      Name = "title"
+	OS         Name = "os"
+	Type       Name = "type"
 )
 
 // names maps every spelling that files may use to its fact name; true marks a
@@ -62,7 +64,7 @@ var names = map[string]struct {
 	"revision": {Revision, false}, "revisions": {Revision, true},
 	"arch": {Arch, false}, "family": {Family, false}, "version": {Version, false},
 	"build": {Build, false}, "component": {Component, false}, "region": {Region, false},
-	"platform": {Platform, false}, "feature": {Feature, false}, "built": {Built, false},
+	"platform": {Platform, false}, "feature": {Feature, false}, "hypervisor": {Hypervisor, false}, "built": {Built, false},
 }
 
 // Names lists the spellings that rulebooks may use for named groups.

@@ -54,7 +54,7 @@ packages:
   - title: bundle
     file: '^qm-(?P<version>[\d.]+)\.zip$'
     manifest: {item: '**/m.txt', form: lines, heading: '^\[(?P<models>[^\]]+)\]$',
-               record: '^(?P<component>\w+)\s+(?P<file>\S+)\s+(?P<version>\S+)(?:\s+revs=(?P<revisions>\S+))?(?:\s+boards=(?P<boards>\S+))?(?:\s+arch=(?P<arch>\S+))?(?:\s+fam=(?P<family>\S+))?(?:\s+region=(?P<region>\S+))?(?:\s+plat=(?P<platform>\S+))?(?:\s+feat=(?P<feature>\S+))?(?:\s+sha256=(?P<sha256>\S+))?$'}
+               record: '^(?P<component>\w+)\s+(?P<file>\S+)\s+(?P<version>\S+)(?:\s+revs=(?P<revisions>\S+))?(?:\s+boards=(?P<boards>\S+))?(?:\s+arch=(?P<arch>\S+))?(?:\s+fam=(?P<family>\S+))?(?:\s+region=(?P<region>\S+))?(?:\s+plat=(?P<platform>\S+))?(?:\s+feat=(?P<feature>\S+))?(?:\s+hyp=(?P<hypervisor>\S+))?(?:\s+sha256=(?P<sha256>\S+))?$'}
     items:
       - {match: '**/*.boot', component: boot}
       - {match: '**/*.img', component: main, title: '^(?P<model>QM-\w+) (?P<version>\S+)$'}

@@ -124,7 +124,7 @@ func (m *Image) Started(names []string) []fact.Fact {
 }
 
 // witnessed is what a part is a witness of.
-var witnessed = []fact.Name{fact.Arch, fact.Board, fact.Model, fact.Revision, fact.Family, fact.Region, fact.Platform, fact.Feature, fact.Title}
+var witnessed = []fact.Name{fact.Arch, fact.Board, fact.Model, fact.Revision, fact.Family, fact.Region, fact.Platform, fact.Feature, fact.Hypervisor, fact.Title}
 
 // holdsFiles tells the formats whose programs are started later, by the system itself.
 func holdsFiles(kind string) bool {

@@ -39,7 +39,7 @@ func Resolve(d *device.Device, rules *rulebook.Rulebook) *Member {
 		key  string
 		text y.Text
 	}{{fact.Model, "model", d.Model}, {fact.Revision, "revision", d.Revision}, {fact.Arch, "arch", d.Arch}, {fact.Region, "region", d.Region},
-		{fact.Platform, "platform", d.Platform}, {fact.Family, "family", d.Family}} {
+		{fact.Platform, "platform", d.Platform}, {fact.Hypervisor, "hypervisor", d.Hypervisor}, {fact.Family, "family", d.Family}} {
 		m.values[v.name] = m.one(v.name, v.key, v.text)
 	}
 	m.values[fact.Board] = m.list(fact.Board, "boards", d.Boards)

@@ -432,7 +432,7 @@ func (w *witness) unchanged(before *device.Device) []fit.Check {
 	for _, k := range []struct {
 		key string
 		was y.Text
-	}{{"model", before.Model}, {"revision", before.Revision}, {"serial", before.Serial}, {"arch", before.Arch}, {"region", before.Region}, {"platform", before.Platform}, {"family", w.promised.Family}} {
+	}{{"model", before.Model}, {"revision", before.Revision}, {"serial", before.Serial}, {"arch", before.Arch}, {"region", before.Region}, {"platform", before.Platform}, {"hypervisor", before.Hypervisor}, {"family", w.promised.Family}} {
 		v, ok := w.find(k.key)
 		if !ok || !k.was.Set() {
 			continue

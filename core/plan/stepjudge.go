@@ -248,8 +248,8 @@ func (j *stepJudge) hold(p Proof) []Shown {
 func (j *stepJudge) next(w *witness, of, want string) []Shown {
 	s := Shown{Want: fmt.Sprintf("%sslot %s starts next", of, want), stops: true}
 	for _, f := range w.told {
-		name, is := strings.CutPrefix(f.Key, "slots.")
-		if name, is = strings.CutSuffix(name, ".next"); !is || f.Guess() || f.Values[0].Text != "true" {
+		name, next := strings.CutSuffix(strings.TrimPrefix(f.Key, "slots."), ".next")
+		if !next || !strings.HasPrefix(f.Key, "slots.") || f.Guess() || f.Values[0].Text != "true" {
 			continue
 		}
 		s.Found, s.Where, s.Holds = "slot "+name, f.Values[0].Where, truth.Of(strings.EqualFold(name, want))

@@ -89,7 +89,7 @@ packages:
     file: '^(?:old-)?qm-(?P<version>[\d.]+?)(?:\.zip|\.tgz)?$'
     handling: unpacked
     manifest: {item: '**/m.txt', form: lines, heading: '^\[(?P<models>[^\]]+)\]$',
-               record: '^(?P<component>\w+)\s+(?P<file>\S+)\s+(?P<version>\S+)(?:\s+revs=(?P<revisions>\S+))?(?:\s+boards=(?P<boards>\S+))?(?:\s+fam=(?P<family>\S+))?(?:\s+region=(?P<region>\S+))?(?:\s+plat=(?P<platform>\S+))?(?:\s+feat=(?P<feature>\S+))?(?:\s+(?:sha256=(?P<sha256>\S+)|md5=(?P<md5>\S+)))?$'}
+               record: '^(?P<component>\w+)\s+(?P<file>\S+)\s+(?P<version>\S+)(?:\s+revs=(?P<revisions>\S+))?(?:\s+boards=(?P<boards>\S+))?(?:\s+fam=(?P<family>\S+))?(?:\s+region=(?P<region>\S+))?(?:\s+plat=(?P<platform>\S+))?(?:\s+feat=(?P<feature>\S+))?(?:\s+hyp=(?P<hypervisor>\S+))?(?:\s+(?:sha256=(?P<sha256>\S+)|md5=(?P<md5>\S+)))?$'}
     signature: {item: '**/m.sig', of: manifest, key: maker.pem}
     items:
       - {match: '**/*.boot', component: boot}
@@ -145,6 +145,7 @@ const spoilDevice = `model: QM-8T
 revision: A2
 serial: "0417-221"
 region: EU
+hypervisor: xen
 platform: physical
 features: [vpn]
 installed: {boot: 3.1.4, main: 8.2.1}
@@ -165,7 +166,7 @@ func spoilImage(arch byte, kind byte, title string, n int) []byte {
 // sound makes a case that fits.
 func sound(r *rand.Rand) *spoilt {
 	c := &spoilt{rules: spoilRules, name: "qm-8.4.2", archive: "zip", folder: "qm-8.4.2", heading: "QM-8T", sums: r.IntN(2) == 0}
-	const rest = " fam=tram region=EU plat=physical feat=vpn"
+	const rest = " fam=tram region=EU plat=physical feat=vpn hyp=xen"
 	c.records = []string{"boot l.boot 3.2.0 revs=A1,A2 boards=quillmere,qm8t-a" + rest, "main a.img 8.4.2 revs=A1-A2 boards=quillmere,qm8t-a" + rest}
 	c.images = map[string][]byte{"l.boot": spoilImage(2, 5, "loader", 300), "a.img": spoilImage(2, 2, "QM-8T 8.4.2", 900)}
 	c.device = "kind: device\nname: cab\n" + spoilDevice
@@ -504,6 +505,8 @@ var spoils = map[string]spoil{
 	"another family":                 {"family", "", byPkg, "", rec("fam=tram", "fam=lantern")},
 	"family against rulebook":        {"family", "device side", everyone, "", dev("region: EU", "region: EU\nfamily: lantern")},
 	"another region":                 {"region", "", byImage, "", rec("region=EU", "region=US")},
+	"another hypervisor":             {"hypervisor", "", byImage, "", rec("hyp=xen", "hyp=kvm")},
+	"the hypervisor is a guess":      {"hypervisor", "device side", byPkg, "", guess("hypervisor")},
 	"the region is a guess":          {"region", "device side", byPkg, "", guess("region")},
 	"the virtual image":              {"platform", "", byImage, "", rec("plat=physical", "plat=virtual")},
 	"the platform's a guess":         {"platform", "device side", byPkg, "", guess("platform")},
@@ -1146,7 +1149,7 @@ var turns = func() map[string]turn {
 	// In each respect: only a name speaks, and a weaker source says otherwise.
 	for n, v := range map[string][3]string{ // the record's key, the device's value, another
 		"revision": {"revs", "A2", "B1"}, "arch": {"arch", "arm", "mips"}, "board": {"boards", "quillmere,qm8t-a", "quillmere,other"}, "family": {"fam", "tram", "duo"},
-		"region": {"region", "EU", "US"}, "platform": {"plat", "physical", "virtual"}, "feature": {"feat", "vpn", "voice"}, "model": {"", "QM-8T", ""},
+		"region": {"region", "EU", "US"}, "platform": {"plat", "physical", "virtual"}, "feature": {"feat", "vpn", "voice"}, "hypervisor": {"hyp", "xen", "kvm"}, "model": {"", "QM-8T", ""},
 	} {
 		byName := func(c *spoilt) bool {
 			for i, l := range c.records {
@@ -1194,7 +1197,7 @@ var turns = func() map[string]turn {
 				}
 				at := 3
 				for k, f := range kept {
-					if key, _, is := strings.Cut(f, "="); is && slices.Index([]string{"revs", "boards", "fam", "region", "plat", "arch", "feat"}, key) < slices.Index([]string{"revs", "boards", "fam", "region", "plat", "arch", "feat"}, v[0]) {
+					if key, _, is := strings.Cut(f, "="); is && slices.Index([]string{"revs", "boards", "fam", "region", "plat", "arch", "feat", "hyp"}, key) < slices.Index([]string{"revs", "boards", "fam", "region", "plat", "arch", "feat", "hyp"}, v[0]) {
 						at = k + 1
 					}
 				}

@@ -43,7 +43,7 @@ func respect(n fact.Name, column string, order, far int, what string) *reasons {
 		r.notComparable = c.Code("not_comparable", Unsettled, "a source speaks of it in words that cannot be compared with the device's", "the package says %q, which cannot be compared with the device's %q", "")
 		r.byBoard = c.Code("by_board", Fits, "a source names a board that the rulebook gives to the device", "the image is for the board %s (%s), which by the rulebook is this device's", "")
 	}
-	if in(fact.Board, fact.Region, fact.Platform, fact.Feature) {
+	if in(fact.Board, fact.Region, fact.Platform, fact.Feature, fact.Hypervisor) {
 		r.notAsked = c.Code("not_said", NotApplicable, "no source speaks of it", "the package names no "+what, "")
 	}
 	byRespect[n] = r
