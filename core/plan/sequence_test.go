@@ -277,3 +277,80 @@ func TestReachedAfterAReset(t *testing.T) {
 	_, book := night(t, b, "depot-core", "6.4.1")
 	assert.Contains(t, all(book), "with the settings of the factory, it answers at 192.0.2.1; log in with the name and word on the label")
 }
+
+// Whatever step it is: a capture of the neighbour stops, one of a running job waits, one of a
+// failed one fails, and one of the time before is never taken for done where the step changes
+// what it shows.
+func TestEveryStepAgainstEveryCapture(t *testing.T) {
+	b := worked(t, "quillmere.yaml", "", "qm-tram-8.4.2.zip")
+	file := filepath.Join(b.dir, "rulebooks", "quillmere.yaml")
+	text, err := os.ReadFile(file)
+	require.NoError(t, err)
+	require.NoError(t, os.WriteFile(file, []byte(strings.Replace(string(text), "      installed.poe:", "      job.state: '^Job: (\\w+)'\n      job.reason: '^Job: failed, (.+)'\n      installed.poe:", 1)), 0o644))
+	b.k, err = kit.Open(b.dir)
+	require.NoError(t, err)
+	require.Empty(t, b.k.Broken)
+	x, book := night(t, b, "cabinet-07", "8.4.2")
+	before := []string{"cabinet-07> show system", "Model : QM-8T", "Board rev : A2", "Serial : 0417-221", "Boot loader : 3.1.4", "Running : 8.2.1", "PoE firmware: 2.1", "Slot A  8.2.1  *", "Slot B  7.9.1"}
+	neighbour := strings.Split(strings.ReplaceAll(strings.Join(before, "\n"), "0417-221", "0417-999"), "\n")
+	n, judged := 0, 0
+	for _, s := range book.Sections {
+		for _, in := range s.Steps {
+			n++
+			if in.Hop == 0 || len(in.Proofs) == 0 {
+				continue
+			}
+			judged++
+			ask := func(lines ...string) *StepAnswer {
+				a, err := JudgeStep(x, book, n, seen(t, b, lines...))
+				require.NoError(t, err)
+				return a
+			}
+			assert.Equal(t, StepStop, ask(neighbour...).Outcome, "%d %s: the neighbour", n, in.Step)
+			assert.Equal(t, StepRunning, ask(append(before, "Job: running")...).Outcome, "%d %s: a running job", n, in.Step)
+			failed := ask(append(before, "Job: failed, disk full")...)
+			assert.Equal(t, StepFailed, failed.Outcome, "%d %s: a failed job", n, in.Step)
+			assert.Equal(t, "disk full", failed.Reason)
+			if a := ask(before...); in.Step != "check" || a.Outcome != StepFailed {
+				assert.NotEqual(t, StepDone, a.Outcome, "%d %s: of the time before", n, in.Step)
+			}
+		}
+	}
+	assert.Greater(t, judged, 8)
+}
+
+// Runbooks of all devices of the demo: no step is written twice, each says what to see or what
+// to do when it is not seen, and the times add up.
+func TestRunbooksAddUp(t *testing.T) {
+	b := newBench(t, "qm-tram-8.4.2.zip", "qm-core-6.1.2.zip", "qm-core-6.3.0.zip", "qm-core-6.4.1.zip", "vg20-5.1.0.zip", "vp12-5.3.0.bin", "vr310-4.2.0.itb", "vr510-lantern-initial-23.4.0.bin", "vr510-lantern-23.4.2.bin")
+	written := 0
+	for device, goal := range map[string]path.Goal{"cabinet-07": {Version: "8.4.2"}, "cabinet-12": {Version: "8.4.2"}, "depot-core": {Version: "6.4.1"}, "ops-gateways": {Version: "5.1.0"}, "tunnel-3": {Version: "4.2.0"}, "platform-9": {Version: "23.4.2", Family: "lantern"}} {
+		x := b.target(t, b.device(t, device), goal)
+		files, err := Arrange(x.Files(), x.Transfer)
+		require.NoError(t, err, device)
+		book := Write(x, files, RunbookOptions{})
+		minutes := 0
+		for _, s := range book.Sections {
+			told := map[string]bool{}
+			for _, i := range s.Steps {
+				assert.False(t, told[i.Text], "%s: written twice: %s", device, i.Text)
+				told[i.Text] = true
+				assert.NotContains(t, i.Text, "  ", device)
+				assert.NotContains(t, strings.Join(i.Commands, " "), "<no value>", device)
+				if i.Step == "transfer" || i.Step == "verify" || i.Step == "restart" || i.Step == "check" {
+					assert.NotEmpty(t, i.See, "%s: %s", device, i.Text)
+				}
+				if i.Step == "transfer" || i.Step == "verify" || i.Step == "install" || i.Step == "restart" {
+					assert.NotEmpty(t, i.Back, "%s: %s", device, i.Text)
+				}
+				written++
+			}
+			minutes += s.Minutes
+		}
+		if book.Known {
+			assert.Equal(t, book.Install.To, minutes, device)
+			assert.LessOrEqual(t, book.Outage.To, book.Install.To, device)
+		}
+	}
+	assert.Greater(t, written, 60)
+}
