@@ -82,6 +82,10 @@ func Compare(all []Statement, rb *rulebook.Rulebook, rel *rulebook.Release) {
 			c.loss(s)
 		case Dropped:
 			c.dropped(s)
+		case Handling:
+			c.handling(s)
+		case Remedy:
+			c.remedy(s)
 		}
 	}
 }
@@ -107,7 +111,7 @@ func (c comparison) need(s *Statement) {
 		switch {
 		case n.Component.Set() && c.speaksOf(lower, n.Component.Text), n.Companion.Set() && holdsWord(lower, strings.ToLower(n.Companion.Text)):
 			if len(s.Versions) > 0 {
-				c.rule(s, "needs "+n.Text(), n.Spot, slices.ContainsFunc(s.Versions, func(v Version) bool { return strings.Contains(n.Within.Text, trimV(v.Text)) }))
+				c.rule(s, "needs "+n.Text(), n.Spot, c.speaksOfVersion(n.Within.Text, n.Component.Text, s.Versions))
 			}
 		case n.StorageFree.Set() || n.Memory.Set():
 			memory := strings.Contains(lower, "memory") || holdsWord(lower, "ram")
@@ -188,15 +192,16 @@ func (c comparison) order(s *Statement) {
 		for i := range c.rb.Hops.Rules {
 			h := &c.rb.Hops.Rules[i]
 			for _, v := range s.Versions {
-				if strings.Contains(h.From.Text+" "+h.To.Text+" "+h.Via.Text, trimV(v.Text)) {
-					c.rule(s, fmt.Sprintf("a rule on moves from %s to %s", orAny(h.From.Text), orAny(h.To.Text)), h.Spot, true)
+				if c.speaksOfVersion(h.From.Text+" "+h.To.Text+" "+h.Via.Text, c.rb.Main(family(c.rel)), []Version{v}) {
+					// The notes speak of a stop: only a rule that forbids the straight way says the same.
+					c.rule(s, fmt.Sprintf("a rule on moves from %s to %s", orAny(h.From.Text), orAny(h.To.Text)), h.Spot, h.Allow != nil && !*h.Allow || h.Via.Set())
 				}
 			}
 		}
 	}
 	for i := range c.rel.Needs {
 		n := &c.rel.Needs[i]
-		if n.Component.Set() && n.Component.Text == c.rb.Main(family(c.rel)) && slices.ContainsFunc(s.Versions, func(v Version) bool { return strings.Contains(n.Within.Text, trimV(v.Text)) }) {
+		if n.Component.Set() && n.Component.Text == c.rb.Main(family(c.rel)) && c.speaksOfVersion(n.Within.Text, n.Component.Text, s.Versions) {
 			c.rule(s, "needs "+n.Text(), n.Spot, true)
 		}
 	}
@@ -224,9 +229,7 @@ func (c comparison) loss(s *Statement) {
 	}
 	if c.rb.Hops != nil {
 		for i := range c.rb.Hops.Rules {
-			if h := &c.rb.Hops.Rules[i]; h.ResetsConfig && (len(s.Versions) == 0 && s.Kind == Loss || slices.ContainsFunc(s.Versions, func(v Version) bool {
-				return strings.Contains(h.From.Text+" "+h.To.Text, trimV(v.Text))
-			})) {
+			if h := &c.rb.Hops.Rules[i]; h.ResetsConfig && (len(s.Versions) == 0 && s.Kind == Loss || c.speaksOfVersion(h.From.Text+" "+h.To.Text, c.rb.Main(family(c.rel)), s.Versions)) {
 				c.rule(s, fmt.Sprintf("moves from %s to %s reset the configuration", orAny(h.From.Text), orAny(h.To.Text)), h.Spot, true)
 			}
 		}
@@ -250,6 +253,51 @@ func (c comparison) dropped(s *Statement) {
 		if !meant {
 			c.rule(s, fmt.Sprintf("release %s is not for %s", c.rel.Version.Text, m), c.rel.Spot, true)
 		}
+	}
+	s.Unsaid = s.Rule == nil
+}
+
+// bound is a version in a range, without what compares it.
+var bound = regexp.MustCompile(`[^\s<>=|&*,!~^]+`)
+
+// speaksOfVersion tells whether a range or list of versions names one of some versions: the
+// very version, by the scheme of its component, and not a text that holds it.
+func (c comparison) speaksOfVersion(text, component string, versions []Version) bool {
+	scheme := c.rb.Scheme(component)
+	for _, t := range bound.FindAllString(text, -1) {
+		for _, v := range versions {
+			if t == trimV(v.Text) || t == v.Text || component != "" && scheme.Same(t, trimV(v.Text)) == truth.Yes {
+				return true
+			}
+		}
+	}
+	return false
+}
+
+// asWhole is how notes say that a download must stay as it is.
+var asWhole = regexp.MustCompile(`(?i)\b(?:do not|don't|never|as (?:it was )?downloaded|in one piece|whole)\b`)
+
+// handling compares with how the rulebook has downloads served.
+func (c comparison) handling(s *Statement) {
+	want := "unpacked"
+	if asWhole.MatchString(s.Text) {
+		want = "whole"
+	}
+	for i := range c.rb.Packages {
+		if h := c.rb.Packages[i].Handling; h.Set() {
+			c.rule(s, "handling: "+h.Text, h.Spot, h.Text == want)
+		}
+	}
+	s.Unsaid = s.Rule == nil
+	if s.Unsaid {
+		s.Add = "handling: " + want
+	}
+}
+
+// remedy compares with the remedies of the rulebook.
+func (c comparison) remedy(s *Statement) {
+	if m := c.rb.RemedyFor(s.Text); m != nil {
+		c.rule(s, "a remedy: "+m.Do.Text, m.Spot, true)
 	}
 	s.Unsaid = s.Rule == nil
 }

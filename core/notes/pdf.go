@@ -86,6 +86,9 @@ func pdfRows(data []byte) ([]Line, error) {
 	return out, nil
 }
 
+// ligatures are letters that fonts draw as one, by the letters that they stand for.
+var ligatures = strings.NewReplacer("\n", " ", "\ufb00", "ff", "\ufb01", "fi", "\ufb02", "fl", "\ufb03", "ffi", "\ufb04", "ffl", "\ufb05", "st", "\ufb06", "st", "\u00ad", "")
+
 // pageText lays the pieces of a page out as lines: the highest first, each from
 // left to right, with a blank line where there is room for one.
 func pageText(pieces []pdf.Text) string {
@@ -108,7 +111,7 @@ func pageText(pieces []pdf.Text) string {
 			if n > 0 && w.X > row[n-1].X+row[n-1].W+w.FontSize*0.22 {
 				text.WriteString(" ")
 			}
-			text.WriteString(strings.ReplaceAll(w.S, "\n", " "))
+			text.WriteString(ligatures.Replace(w.S))
 		}
 		text.WriteString("\n")
 		i = k

@@ -17,16 +17,19 @@ const (
 	Order        Kind = "order of releases"
 	Minimum      Kind = "minimum version"
 	Prerequisite Kind = "prerequisite"
+	Save         Kind = "save first"
+	Handling     Kind = "handling of the download"
 	Dropped      Kind = "dropped hardware"
 	Supported    Kind = "supported hardware"
 	Back         Kind = "way back"
+	Remedy       Kind = "error and remedy"
 	Fault        Kind = "known fault"
 	Fix          Kind = "fix"
 	About        Kind = "asked for"
 )
 
 // Kinds lists them in that order.
-var Kinds = []Kind{Loss, Order, Minimum, Prerequisite, Dropped, Supported, Back, Fault, Fix, About}
+var Kinds = []Kind{Loss, Order, Minimum, Prerequisite, Save, Handling, Dropped, Supported, Back, Remedy, Fault, Fix, About}
 
 // Statement is a sentence of the notes that bears on the install.
 type Statement struct {
@@ -44,6 +47,14 @@ type Statement struct {
 	Unsaid bool
 	// Add is what could be written into the rulebook, where that is plain.
 	Add string
+}
+
+// Place is where in a rulebook the statement belongs.
+func (s *Statement) Place(release string) string {
+	if s.Kind == Handling {
+		return "packages:"
+	}
+	return "needs: of " + release
 }
 
 // Version is a version text that was recognised.
@@ -64,6 +75,13 @@ func words(kind Kind, re string) sign { return sign{kind, regexp.MustCompile(`(?
 var signs = []sign{
 	words(Loss, `\b(?:erase[sd]?|lose[s]?|lost|wipe[sd]?|discard(?:s|ed)?|delete[sd]?|overwrit\w+|reset[s]?|factory.default\w*)\b.*\b(?:config\w*|settings?|database|licen[cs]es?)\b`),
 	words(Loss, `\b(?:config\w*|settings?|database)\b.*\b(?:erased|lost|wiped|discarded|deleted|not (?:be )?(?:kept|preserved|retained|migrated)|reset|factory.default\w*)\b`),
+	words(Remedy, `\b(?:error|message|code) ["']?\w*\d+\w*\b.*\b(?:install|use|go by way|restart|reload|repeat|free|first)\b`),
+	words(Remedy, `\b(?:if|when) the (?:install|upgrade|update) (?:fails|stops|aborts)\b`),
+	words(Save, `\b(?:save|back ?up|export|copy)\b.*\b(?:config\w*|settings?|licen[cs]es?)\b.*\b(?:before|first|beforehand)\b`),
+	words(Save, `\b(?:before|first)\b.*\b(?:save|back ?up|export|copy)\b.*\b(?:config\w*|settings?|licen[cs]es?)\b`),
+	words(Handling, `\b(?:do not|don't|never)\b.{0,20}\b(?:unpack|extract|unzip|untar|decompress|rename)\b`),
+	words(Handling, `\b(?:must|is to|has to) (?:be )?(?:unpacked|extracted|unzipped)\b|\b(?:unpack|extract|unzip) (?:it|the \w+|this \w+)\b`),
+	words(Handling, `\b(?:as (?:it was )?downloaded|in one piece|keep .{0,30}whole)\b`),
 	words(Dropped, `\b(?:no longer (?:be )?support\w*|not supported any ?more|end of (?:support|life)|discontinu\w+|support (?:for|of) .{1,60} (?:is|was|has been) (?:removed|dropped|withdrawn)|drop(?:s|ped)? support|(?:is|are) not supported)\b`),
 	words(Back, `\b(?:down-?grad\w+|roll(?:ed|ing)? ?back|go(?:ing)? back|return(?:ing)? to (?:an? )?(?:older|earlier|previous))\b`),
 	words(Order, `\b(?:straight|direct(?:ly)?|intermediate|in two steps|step by step|stepwise)\b.*\d`),

@@ -72,7 +72,7 @@ func (d Notes) blocks(about string) []page.Block {
 			}
 			it := page.Item{Marks: []page.Span{{Text: "-"}}, Text: fmt.Sprintf("%s: %s", place(st), st.Text)}
 			if st.Add != "" {
-				it.Under = []page.Item{{Text: "if it is so, add under needs: of " + d.Release + ":  " + st.Add, Tone: page.Info}}
+				it.Under = []page.Item{{Text: "if it is so, add under " + st.Place(d.Release) + ":  " + st.Add, Tone: page.Info}}
 			}
 			l.Items = append(l.Items, it)
 		}
