@@ -92,6 +92,9 @@ func (r *recovering) run(ctx context.Context, c *call, args []string) (int, erro
 	found := plan.Recover(d, rules, packages, fit.Options{NoRulebook: func(d *device.Device) string { return noRulebook(p.k, d) }})
 	status := statusOf(found.Verdict)
 	doc := present.Recovered{Recovery: found}
+	if found.Rule != nil && found.Chosen != nil {
+		doc.Host, doc.HostFits = plan.HostAddress(ownAddresses(), found.Rule.Network.Host.Text)
+	}
 	if !r.watch {
 		return status, c.tell(present.RecoverJSON(doc), present.RecoveryPage(doc, nil))
 	}
@@ -235,4 +238,19 @@ func (r *recovering) prober(ip net.IP) (rescue.Prober, error) {
 		return rescue.NewEcho(&net.UDPAddr{IP: ip, Port: n})
 	}
 	return nil, fmt.Errorf("-probe takes icmp, udp:PORT or none, not %q", r.probe)
+}
+
+// ownAddresses are those of this computer; none where the system does not tell.
+func ownAddresses() []netip.Prefix {
+	all, err := net.InterfaceAddrs()
+	if err != nil {
+		return nil
+	}
+	var out []netip.Prefix
+	for _, a := range all {
+		if p, err := netip.ParsePrefix(a.String()); err == nil {
+			out = append(out, p)
+		}
+	}
+	return out
 }

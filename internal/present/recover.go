@@ -18,6 +18,10 @@ type Recovered struct {
 	Events  []rescue.Event // of -watch
 	Outcome fit.Outcome    // of -watch; "" without
 	Ended   string
+	// Host says whether this computer is in the boot loader's network, and HostFits that it is;
+	// "" where the rulebook gives none.
+	Host     string
+	HostFits bool
 }
 
 // RecoveryPage tells which image, why, and the steps.
@@ -29,6 +33,13 @@ func RecoveryPage(r Recovered, e Evidence) *page.Page {
 	t := page.Title{Word: word, Tone: toneOf(r.Verdict), Text: fmt.Sprintf("%s: %s", r.Device.Name.Text, r.Why)}
 	if r.Device.State.Text == "" {
 		t.About = append(t.About, page.Item{Tone: page.Info, Text: r.Device.File + " does not say its state; this is for one that does not start (state: boot-loader, or silent)"})
+	}
+	if r.Host != "" {
+		tone := page.Info
+		if !r.HostFits {
+			tone = page.Doubt
+		}
+		t.About = append(t.About, page.Item{Tone: tone, Text: r.Host})
 	}
 	p := &page.Page{Name: "Recovery of " + r.Device.Name.Text}
 	p.Add(t)
