@@ -25,6 +25,25 @@ type Device struct {
 	Group   y.Text `yaml:"group" enum:"stack,cluster,chassis"`
 	Uniform bool   `yaml:"uniform" doc:"all members must run one version"`
 	Members []Unit `yaml:"members" doc:"each inherits what it does not say"`
+
+	// Managers are the devices that managed_by names, by that name, as far as they
+	// were found; whoever opens the file looks for them.
+	Managers map[string]*Device
+}
+
+// Manager is the device that fetches, stores and installs for this one; nil where it has
+// none, or none of that name was found.
+func (d *Device) Manager() *Device { return d.Managers[d.ManagedBy.Text] }
+
+// ManagerNames lists the names that the file and its members give as managers.
+func (d *Device) ManagerNames() []string {
+	var out []string
+	for _, box := range d.All() {
+		if t := box.ManagedBy; t.Set() && !slices.Contains(out, t.Text) {
+			out = append(out, t.Text)
+		}
+	}
+	return out
 }
 
 // Unit is what is known of one box. Of a group, it is what holds for every

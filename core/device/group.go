@@ -15,7 +15,7 @@ func (d *Device) All() []*Device {
 	}
 	out := make([]*Device, len(d.Members))
 	for i := range d.Members {
-		m := &Device{File: d.File, Kind: d.Kind, Unit: d.Members[i]}
+		m := &Device{File: d.File, Kind: d.Kind, Unit: d.Members[i], Managers: d.Managers}
 		if !m.Name.Set() {
 			m.Name = y.Text{Text: fmt.Sprintf("%s member %d", d.Name.Text, i+1), Spot: m.Spot}
 		}

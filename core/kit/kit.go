@@ -35,6 +35,8 @@ type Kit struct {
 	Layouts []*layout.Layout
 	// Formats are the built-in formats and the layouts.
 	Formats *image.Set
+
+	managers map[string]*device.Device // that were looked for, by name; nil where there is none
 }
 
 // OpenLayouts opens a kit without its rulebooks, for what does not need them.
@@ -214,7 +216,11 @@ func (k *Kit) Device(name string) (*device.Device, error) {
 	if err != nil {
 		return nil, err
 	}
-	return device.Read(k.show(path), data)
+	d, err := device.Read(k.show(path), data)
+	if err == nil {
+		k.findManagers(d)
+	}
+	return d, err
 }
 
 func (k *Kit) deviceNamed(name string) (string, error) {

@@ -324,8 +324,16 @@ func (m *Member) Companion(name string) Value {
 // Attached is what is attached, as the device file names it.
 func (m *Member) Attached() Value { return m.list(fact.Model, "attached", m.Device.AttachedModels()) }
 
-// StorageFree is the free storage in bytes.
+// StorageFree is the free storage in bytes, of the device that stores the files: where
+// another manages it, that one's.
 func (m *Member) StorageFree() (int64, Value) {
+	if by := m.Device.ManagedBy; by.Set() {
+		manager := m.Device.Manager()
+		if _, guessed := m.Device.Guessed("managed_by"); guessed || manager == nil {
+			return 0, Value{At: m.at("managed_by", by.Spot)}
+		}
+		m = &Member{Device: manager}
+	}
 	return m.size("storage_free", m.Device.StorageFree, y.Size{})
 }
 

@@ -348,7 +348,7 @@ func TestRunbook(t *testing.T) {
 		"The entitlement runs until 2027-03-31; release 8.4.2 is of 2026-09-30.",
 		"The settings are NOT saved on the device: save them now.", "the last copy is of 2026-11-20", "> save settings to 192.0.2.9/cabinet-07.cfg",
 		"The window of 10 min is TOO SHORT", "the kit has none",
-		"see that there is room for 860.2 KiB.", "> fetch qm-tram-8.4.2/qm8t-a.img from 192.0.2.9 into slot B", "for slot B, never for A, which runs",
+		"see that there is room for 220.1 KiB.", "> fetch qm-tram-8.4.2/qm8t-a.img from 192.0.2.9 into slot B", "for slot B, never for A, which runs",
 		"install the system image 8.4.2 into slot B", "> start from slot B", "within 8 min it answers again",
 		"start it from slot A, which still holds 8.2.1: start from slot A, then restart now",
 		"boot 3.2.0", "main 8.4.2", "slot B is the active one", "VR-310 is back", "all ports with power draw deliver power",

@@ -311,13 +311,15 @@ func (w *writer) announce(p place, x rulebook.Wording) *Instruction {
 	return in
 }
 
-// server is who gives the files out, and to whom.
+// fetchedBy is who fetches the files from the server, or brings them otherwise.
 func (p place) fetchedBy() string { return p.how.FetchedBy.First() }
 
 func (w *writer) space(p place, x rulebook.Wording) *Instruction {
 	total := int64(0)
 	for _, c := range p.images {
-		total += c.file.Size
+		if p.how.Stores(c.slot != "", p.box.ManagedBy.Set()) {
+			total += c.file.Size
+		}
 	}
 	if total == 0 || p.fetchedBy() == rulebook.ByMaker {
 		return nil

@@ -60,6 +60,9 @@ const (
 	FetchesPackage  = "package"
 	FetchesTree     = "tree"
 
+	ToSlot    = "slot"
+	ToStorage = "storage"
+
 	MembersEach     = "each"
 	MembersRolling  = "rolling"
 	MembersTogether = "together"
@@ -71,7 +74,7 @@ const (
 var installs = map[string][]string{
 	"fetched_by": {ByDevice, ByManager, ByPerson, ByMaker},
 	"fetches":    {FetchesImages, FetchesManifest, FetchesPackage, FetchesTree},
-	"written_to": {"slot", "storage"},
+	"written_to": {ToSlot, ToStorage},
 	"members":    {MembersEach, MembersRolling, MembersTogether},
 	"restart":    {"command", RestartsItself},
 }
@@ -117,6 +120,19 @@ func (r *Rulebook) Installing(family string) Install {
 		out.FetchedBy.All = []y.Text{{Text: ByDevice}}
 	}
 	return out
+}
+
+// Stores tells whether an image lies on the storage before it is installed. Where nothing is
+// said of where images are written to, one that has a slot goes straight into it; a manager
+// stores whatever it hands on.
+func (i Install) Stores(intoSlot, managed bool) bool {
+	switch {
+	case managed || i.WrittenTo.Text == ToStorage:
+		return true
+	case i.WrittenTo.Text == ToSlot:
+		return false
+	}
+	return !intoSlot
 }
 
 // Automatic says that the device restarts by itself.

@@ -1,18 +1,25 @@
 package night
 
 import (
+	"bytes"
+	"context"
 	"crypto/md5"
 	"crypto/sha256"
 	"fmt"
+	"io"
+	"net"
 	"os"
+	"path"
 	"path/filepath"
-	"regexp"
 	"strings"
 	"testing"
+	"testing/synctest"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"fitcheck/core/tftp"
+	"fitcheck/core/tftp/tftptest"
 	"fitcheck/demo"
 	"fitcheck/e2e/program"
 )
@@ -23,6 +30,7 @@ type line struct {
 	models  []string
 	capture string // before
 	edits   []string
+	beside  map[string]string // further files of the kit
 	dir     string
 	images  map[string][]byte
 }
@@ -84,6 +92,9 @@ func (l *line) kit(t *testing.T, slotted bool) {
 		text, err := os.ReadFile(file)
 		require.NoError(t, err)
 		require.NoError(t, os.WriteFile(file, []byte(strings.NewReplacer(l.edits...).Replace(string(text))), 0o644))
+	}
+	for name, text := range l.beside {
+		program.Write(t, l.dir, name, []byte(text))
 	}
 	r = program.Call(t, l.dir, "rulebook", "check", "rulebooks/run.yaml", "devices/d.yaml")
 	require.Equal(t, 0, r.Status, r.Out)
@@ -148,6 +159,43 @@ func (l *line) staged(t *testing.T) (names []string) {
 	return names
 }
 
+// pull plays a device that is told where the manifest is: it fetches that by TFTP from what was
+// staged, then what the manifest gives its model, by names that are relative to the manifest.
+func (l *line) pull(t *testing.T, model, manifest string) (image []byte) {
+	t.Helper()
+	root, err := os.OpenRoot(filepath.Join(l.dir, "served"))
+	require.NoError(t, err)
+	defer root.Close()
+	synctest.Test(t, func(t *testing.T) {
+		n := tftptest.Network{}
+		server := &tftp.Server{Conn: n.Listen(tftptest.Host(1), 69), Options: tftp.Options{Listen: n.Opener(tftptest.Host(1))},
+			Send: func(_ *net.UDPAddr, name string) (io.ReadCloser, int64, error) {
+				f, err := root.Open(strings.TrimPrefix(name, "/"))
+				if err != nil {
+					return nil, 0, &tftp.Error{Code: tftp.CodeNotFound}
+				}
+				return f, -1, nil
+			}}
+		ctx, stop := context.WithCancel(t.Context())
+		served := make(chan error)
+		go func() { served <- server.Serve(ctx) }()
+		get := func(name string) []byte {
+			var b bytes.Buffer
+			_, err := tftp.Get(ctx, server.Conn.LocalAddr().(*net.UDPAddr), name, &b, tftp.Options{Listen: n.Opener(tftptest.Host(2))})
+			require.NoError(t, err, name)
+			return b.Bytes()
+		}
+		for _, record := range strings.Split(strings.TrimSpace(string(get(manifest))), "\n") {
+			if f := strings.Fields(record); f[3] == model { // component, file, version, model …
+				image = get(path.Join(path.Dir(manifest), f[1]))
+			}
+		}
+		stop()
+		require.NoError(t, <-served)
+	})
+	return image
+}
+
 const box = "Name: cab\nSerial: 77\nModel: MB-20\nRev: A\n"
 
 // Two banks: the image goes to the one that does not run, the choice of what starts next must
@@ -183,7 +231,7 @@ sequence:
 func TestStackByManifest(t *testing.T) {
 	t.Parallel()
 	l := &line{models: []string{"MB-20", "MB-40"}, capture: "Marrow OS\n== unit one\nSerial: 1\nModel: MB-20\nRev: A\nRuns: 7.2\n== unit two\nSerial: 2\nModel: MB-40\nRev: A\nRuns: 7.2\n",
-		edits: []string{"group: stack\n", "group: stack\nuniform: true\n"}, rules: `
+		edits: []string{"group: stack\n", "group: stack\nuniform: true\nstorage_free: 8MiB\n"}, rules: `
 install: {fetches: manifest, root: /boot, strip: 1, members: together, written_to: storage}
 sequence:
   - {step: pull, do: 'upgrade by {{.Server}}/{{.Root}}/files.txt', wait: 5m-10m, see: 'all units hold 7.3'}
@@ -192,11 +240,8 @@ sequence:
 `}
 	l.kit(t, false)
 	assert.ElementsMatch(t, []string{"boot/files.txt", "boot/mb-20.img", "boot/mb-40.img"}, l.staged(t))
-	// The device asks for the manifest, and then for what it gives its models.
-	manifest, err := os.ReadFile(filepath.Join(l.dir, "served/boot/files.txt"))
-	require.NoError(t, err)
-	for _, m := range regexp.MustCompile(`(?m)^main (\S+)`).FindAllStringSubmatch(string(manifest), -1) {
-		assert.FileExists(t, filepath.Join(l.dir, "served/boot", m[1]))
+	for _, model := range l.models {
+		assert.Equal(t, l.images[strings.ToLower(model)+".img"], l.pull(t, model, "/boot/files.txt"), model)
 	}
 	restarts := 0
 	for _, s := range l.steps(t) {
@@ -225,7 +270,23 @@ sequence:
 remedies:
   - {shows: 'no room', do: free some storage on the controller}
 `}
+	l.beside = map[string]string{"devices/hut.yaml": "kind: device\nname: hut-1\nstorage_free: 8MiB\n"}
 	l.kit(t, false)
+	for _, c := range []struct {
+		controller, room string
+		status           int
+	}{
+		{"name: hut-1\nstorage_free: 2KiB", "2 KiB is free", 1},
+		{"name: hut-1", "how much hut-1 has, which stores it, is not known", 3},
+		{"name: hut-2\nstorage_free: 8MiB", "hut-1, which stores it, has no device file here", 3},
+		{"name: hut-1\nstorage_free: 8MiB\nread_from: {storage_free: a note (guess)}", "how much hut-1 has, which stores it, is not known", 3},
+		{"name: hut-1\nstorage_free: 8KiB", "", 0},
+	} {
+		program.Write(t, l.dir, "devices/hut.yaml", []byte("kind: device\n"+c.controller+"\n"))
+		r := program.Call(t, l.dir, "match", "-device", "d", "run-7.3.zip")
+		assert.Equal(t, c.status, r.Status, r.Out)
+		assert.Contains(t, r.Text(), c.room)
+	}
 	r := program.Call(t, l.dir, "runbook", "-device", "d", "run-7.3.zip")
 	for _, want := range []string{"have hut-1 fetch", "it restarts by itself", "it takes 10–20 min"} {
 		assert.Contains(t, strings.ToLower(strings.Join(strings.Fields(r.Out), " ")), want)

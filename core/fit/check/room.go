@@ -22,17 +22,24 @@ var (
 
 func (c *Case) needRoom(n *rulebook.Need) Line {
 	have, v := c.StorageFree()
-	return c.enough(n.StorageFree.Bytes, have, "storage_free", v, [5]*Code{roomEnough, roomLittle, roomUnknown, roomGuessed, nil})
+	if v.Known() || c.manager() == "" {
+		return c.enough(n.StorageFree.Bytes, have, "storage_free", v, [5]*Code{roomEnough, roomLittle, roomUnknown, roomGuessed, nil})
+	}
+	base := Line{Device: v.Text(), Package: "needs " + y.FormatSize(n.StorageFree.Bytes), Sources: ofMember(v)}
+	return c.roomUnsure(base, n.StorageFree.Bytes, v)
 }
 
-// room holds what will lie on the device at the same time against its free storage.
-// An image that goes into a slot of its own needs none.
+// room holds what will lie on the device at the same time against the free storage of who
+// stores it: the device, or the one that manages it. An image that goes straight into a slot
+// needs none.
 func (c *Case) room(files []served) []Line {
 	have, v := c.StorageFree()
 	base := Line{Device: v.Text(), Sources: ofMember(v)}
+	how := c.Rules.Installing(c.LikelyFamily())
+	asked := how.WrittenTo.Text == rulebook.ToStorage
 	total := int64(0)
 	for _, f := range files {
-		if !c.slotted(f.item) {
+		if how.Stores(c.slotted(f.item), c.manager() != "") {
 			total += f.size
 			base.Cite(Cited{OfPackage, fmt.Sprintf("%s, %s", f.name, y.FormatSize(f.size)), fact.Source{Kind: fact.Content, File: f.item.Address, Size: f.size}})
 		}
@@ -41,17 +48,44 @@ func (c *Case) room(files []served) []Line {
 		return nil
 	}
 	base.Package = y.FormatSize(total) + " to store"
+	if asked {
+		base.Cite(c.ofRule("install.written_to storage", how.WrittenTo.Spot))
+	}
 	switch {
-	case v.State == member.Guessed:
-		return []Line{roomGuessed.become(base, y.FormatSize(total), why("storage_free", v)).Advise("%s", c.howToKnow("storage_free", v))}
+	case v.State == member.Guessed, !v.Known() && (c.manager() != "" || asked):
+		return []Line{c.roomUnsure(base, total, v)}
 	case !v.Known():
 		return []Line{roomNoted.become(base, y.FormatSize(total))}
 	case total > have:
-		return []Line{roomLittle.become(base, y.FormatSize(total), y.FormatSize(have))}
+		l := roomLittle.become(base, y.FormatSize(total), y.FormatSize(have))
+		if name := c.manager(); name != "" {
+			l = l.Advise("free some space on %s, which stores it", name)
+		}
+		return []Line{l}
 	}
 	base.Device += " free"
 	return []Line{roomEnough.become(base)}
 }
+
+// roomUnsure says that room is asked for, and why nobody can tell whether it is there.
+func (c *Case) roomUnsure(base Line, total int64, v member.Value) Line {
+	code := roomUnknown
+	if v.State == member.Guessed {
+		code = roomGuessed
+	}
+	name := c.manager()
+	if name == "" {
+		return code.become(base, y.FormatSize(total), why("storage_free", v)).Advise("%s", c.howToKnow("storage_free", v))
+	}
+	if m := c.Device.Manager(); m != nil {
+		return code.become(base, y.FormatSize(total), fmt.Sprintf("how much %s has, which stores it, is not known", name)).Advise("read it off %s and add storage_free: to %s", name, m.File)
+	}
+	return code.become(base, y.FormatSize(total), fmt.Sprintf("%s, which stores it, has no device file here", name)).Advise("read %s with fitcheck device into the kit's devices, storage_free with it", name)
+}
+
+// manager is the name of the device that fetches and stores for this one; "" where it does
+// so itself.
+func (c *Case) manager() string { return c.Device.ManagedBy.Text }
 
 // slotted tells whether an item is the image of a component with slots.
 func (c *Case) slotted(it *survey.Item) bool {
