@@ -94,10 +94,13 @@ func (t *team) prepare(l *line, c *candidate, o Options) {
 		if o.OnHand != nil && !o.OnHand(rel) {
 			c.standing[b] = append(c.standing[b], reason{code: pathNotAtHand, text: pathNotAtHand.Words, sources: []Cited{{"release " + rel.Version.Text, box.Rules.Source(rel.Spot)}}})
 		}
-		if rel.Minutes.Known() {
-			c.outage = max(c.outage, int32(rel.Minutes.Outage.To))
-		} else {
+		switch {
+		case !rel.Minutes.Known() || c.outage == unknownOutage:
 			c.outage = unknownOutage
+		case box.Rules.Installing(l.families[b]).Rolling():
+			c.outage += int32(rel.Minutes.Outage.To)
+		default:
+			c.outage = max(c.outage, int32(rel.Minutes.Outage.To))
 		}
 		c.resets = c.resets || rel.ResetsConfig
 		t.prepareNeeds(l, c, b, rel)

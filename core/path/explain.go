@@ -263,7 +263,7 @@ func (t *team) step(s stand, m move) (Hop, stand) {
 		if rel == nil || m.bootOnly && !t.raises(s, m, b) {
 			continue
 		}
-		h.time(rel)
+		h.time(rel, box.Rules.Installing(l.families[b]).Rolling())
 		member := ""
 		if len(t.boxes) > 1 {
 			member = box.Device.Name.Text
@@ -297,9 +297,9 @@ func (h *Hop) FamilyOf(member string) string {
 	return h.Family
 }
 
-// time takes what a release says of its minutes; members are installed side by
-// side, and one that gives none leaves it unknown.
-func (h *Hop) time(rel *rulebook.Release) {
+// time takes what a release says of its minutes. Members are installed side by side, unless
+// they go through it one after the other; one that gives no minutes leaves them unknown.
+func (h *Hop) time(rel *rulebook.Release, rolling bool) {
 	if !rel.Minutes.Known() || h.untimed {
 		h.Minutes, h.untimed = nil, true
 		return
@@ -307,6 +307,10 @@ func (h *Hop) time(rel *rulebook.Release) {
 	if h.Minutes == nil {
 		h.Minutes = &rulebook.Minutes{}
 	}
-	h.Minutes.Install = h.Minutes.Install.Beside(rel.Minutes.Install)
-	h.Minutes.Outage = h.Minutes.Outage.Beside(rel.Minutes.Outage)
+	join := rulebook.MinuteSpan.Beside
+	if rolling {
+		join = rulebook.MinuteSpan.Plus
+	}
+	h.Minutes.Install = join(h.Minutes.Install, rel.Minutes.Install)
+	h.Minutes.Outage = join(h.Minutes.Outage, rel.Minutes.Outage)
 }

@@ -46,11 +46,16 @@ func (w *writer) sequence(hop int, boxes []*device.Device, group bool) []Instruc
 			steps = append(steps, s)
 		}
 	}
-	var out []Instruction
+	joining, others := apart(boxes)
+	out := w.alone(p, steps, joining)
+	if p.boxes = others; len(others) == 0 {
+		return out
+	}
+	boxes = others
 	for len(steps) > 0 {
 		n := 1
 		if perMember(&steps[0]) {
-			for n < len(steps) && perMember(&steps[n]) && (p.how.Members.Text == rulebook.MembersRolling || !beginsRestart(&steps[n-1], &steps[n])) {
+			for n < len(steps) && perMember(&steps[n]) && (p.how.Rolling() || !beginsRestart(&steps[n-1], &steps[n])) {
 				n++
 			}
 			if p.how.Members.Text == rulebook.MembersTogether && slices.ContainsFunc(steps[:n], func(s rulebook.SequenceStep) bool { return s.Step.Text == "restart" }) {
@@ -66,6 +71,56 @@ func (w *writer) sequence(hop int, boxes []*device.Device, group bool) []Instruc
 			}
 		}
 		steps = steps[n:]
+	}
+	return out
+}
+
+// apart tells the members that are yet to be let in from those that carry the service.
+func apart(boxes []*device.Device) (joining, others []*device.Device) {
+	for _, b := range boxes {
+		if b.Joining {
+			joining = append(joining, b)
+		} else {
+			others = append(others, b)
+		}
+	}
+	return joining, others
+}
+
+// alone writes what is done on members that are yet to be let in: each goes through all steps
+// by itself, before any other is touched.
+func (w *writer) alone(p place, steps []rulebook.SequenceStep, joining []*device.Device) []Instruction {
+	var out []Instruction
+	for _, b := range joining {
+		out = append(out, Instruction{Step: "apart", Hop: p.hop + 1, Member: b.Name.Text,
+			Text: fmt.Sprintf("%s: keep it apart from the group until it runs %s; it comes first, alone.", b.Name.Text, w.t.Steps[p.hop].Release),
+			Back: "do not let it in before it runs that"})
+		p := p
+		p.boxes = []*device.Device{b}
+		for _, run := range runs(steps) {
+			if perMember(&run[0]) {
+				out = append(out, w.block(p, run, true, false)...)
+				continue
+			}
+			p.step, p.box, p.on = &run[0], b, b.Name.Text+": "
+			if run[0].Each.Text != "once" || p.hop == 0 {
+				out = append(out, w.instruction(p)...)
+			}
+		}
+	}
+	return out
+}
+
+// runs parts steps into those that are taken on each member in a row, and single others.
+func runs(steps []rulebook.SequenceStep) [][]rulebook.SequenceStep {
+	var out [][]rulebook.SequenceStep
+	for i := 0; i < len(steps); {
+		n := i + 1
+		for perMember(&steps[i]) && n < len(steps) && perMember(&steps[n]) {
+			n++
+		}
+		out = append(out, steps[i:n])
+		i = n
 	}
 	return out
 }
@@ -307,6 +362,9 @@ func (w *writer) announce(p place, x rulebook.Wording) *Instruction {
 	in := &Instruction{Text: p.on + "tell the users that there will be no service."}
 	if m := w.t.Steps[p.hop].Minutes; m.Known() {
 		in.Text = fmt.Sprintf("%stell the users that there will be no service for about %s.", p.on, m.Outage.Text())
+		if p.how.Rolling() && len(p.boxes) > 1 {
+			in.Text = fmt.Sprintf("%stell the users that the members will be without service one after the other, for about %s in all.", p.on, m.Outage.Text())
+		}
 	}
 	return in
 }
@@ -434,17 +492,26 @@ func (w *writer) activate(p place, x rulebook.Wording) *Instruction {
 	return in
 }
 
-func (w *writer) restart(p place, x rulebook.Wording) *Instruction {
+// minutes are those of the member that a step is taken on; of a step for all of them, the hop's.
+func (w *writer) minutes(p place) *rulebook.Minutes {
 	st := &w.t.Steps[p.hop]
+	i := slices.IndexFunc(w.boxes(), func(b *device.Device) bool { return b.Name.Text == p.box.Name.Text })
+	if !p.how.Rolling() || p.all || i < 0 || i >= len(st.Releases) || st.Releases[i] == nil {
+		return st.Minutes
+	}
+	return st.Releases[i].Minutes
+}
+
+func (w *writer) restart(p place, x rulebook.Wording) *Instruction {
 	in := &Instruction{Text: p.on + "restart.", Warn: true}
 	verb := "restart"
 	if p.automatic() {
 		verb = "it restarts by itself"
 		in.Text = p.on + verb + "."
 	}
-	if st.Minutes.Known() {
-		in.Text = fmt.Sprintf("%s%s; it is without service for about %s.", p.on, verb, st.Minutes.Outage.Text())
-		in.See = append(in.See, fmt.Sprintf("within %s it answers again", st.Minutes.Outage.Text()))
+	if m := w.minutes(p); m.Known() {
+		in.Text = fmt.Sprintf("%s%s; it is without service for about %s.", p.on, verb, m.Outage.Text())
+		in.See = append(in.See, fmt.Sprintf("within %s it answers again", m.Outage.Text()))
 	}
 	in.See = append(in.See, "the console shows no errors while it starts; do not switch it off")
 	in.Back = w.back(p.hop, p.box, x)

@@ -1,9 +1,11 @@
 package plan
 
 import (
+	"cmp"
 	"fmt"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
 
@@ -126,7 +128,7 @@ func TestMembersOfASequence(t *testing.T) {
 		},
 	} {
 		b := worked(t, "quillmere-core.yaml", "install: {members: "+how+"}\n", "qm-core-6.1.2.zip", "qm-core-6.3.0.zip", "qm-core-6.4.1.zip")
-		_, book := night(t, b, "depot-core", "6.4.1")
+		x, book := night(t, b, "depot-core", "6.4.1")
 		var steps []string
 		for _, i := range book.Sections[3].Steps { // of a hop of all three
 			if i.Step != "" {
@@ -134,6 +136,49 @@ func TestMembersOfASequence(t *testing.T) {
 			}
 		}
 		check(steps)
+		// Times add up: members that take their turns take theirs one after the other.
+		install, outage := 0, 0
+		for _, st := range x.Steps {
+			each := st.Releases[0].Minutes
+			n := 1
+			if how == "rolling" {
+				n = cmp.Or(len(st.Members), 3)
+			}
+			install += n * each.Install.To
+			outage += n * each.Outage.To
+		}
+		assert.Equal(t, install, book.Install.To, how)
+		assert.Equal(t, outage, book.Outage.To, how)
+	}
+}
+
+// A member that is to be let in is brought to the release by itself, through all steps, before
+// any other is touched; a hop of the others does not speak of it.
+func TestJoiningMemberComesFirst(t *testing.T) {
+	for how, restarts := range map[string]int{"each": 3, "rolling": 3, "together": 2} {
+		b := worked(t, "quillmere-core.yaml", "install: {members: "+how+"}\n", "qm-core-6.1.2.zip", "qm-core-6.3.0.zip", "qm-core-6.4.1.zip")
+		_, book := night(t, b, "depot-core", "6.4.1", "name: core-3", "name: core-3\n    joining: true")
+		var steps []string
+		for _, i := range book.Sections[3].Steps {
+			if i.Step != "" {
+				steps = append(steps, i.Step+" "+i.Member)
+			}
+		}
+		require.Contains(t, steps, "apart core-3", how)
+		others := slices.IndexFunc(steps, func(s string) bool { return strings.HasSuffix(s, "core-1") || strings.HasSuffix(s, "core-2") })
+		last := 0
+		n := 0
+		for i, s := range steps {
+			if strings.HasSuffix(s, "core-3") {
+				last = i
+			}
+			if strings.HasPrefix(s, "restart") {
+				n++
+			}
+		}
+		assert.Equal(t, restarts, n, how)
+		assert.Less(t, last, others, "%s: %v", how, steps)
+		assert.Contains(t, steps[:others], "restart core-3", how)
 	}
 }
 

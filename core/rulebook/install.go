@@ -135,6 +135,9 @@ func (i Install) Stores(intoSlot, managed bool) bool {
 	return !intoSlot
 }
 
+// Rolling says that the members of a group go through all steps one after the other.
+func (i Install) Rolling() bool { return i.Members.Text == MembersRolling }
+
 // Automatic says that the device restarts by itself.
 func (i Install) Automatic() bool { return i.Restart.Text == RestartsItself }
 
