@@ -25,3 +25,22 @@ func TestHostAddress(t *testing.T) {
 		assert.Contains(t, text, c.says)
 	}
 }
+
+func TestServerAddress(t *testing.T) {
+	for _, c := range []struct {
+		address, server, text string
+		ok                    bool
+	}{
+		{"192.0.2.7/24", "192.0.2.9", "cab (192.0.2.7/24) is in one network with the server 192.0.2.9", true},
+		{"192.0.2.7/28", "192.0.2.99", "cab (192.0.2.7/28) and the server 192.0.2.99 are not in one network", false},
+		{"2001:db8::7/64", "2001:db8::9", "cab (2001:db8::7/64) is in one network with the server 2001:db8::9", true},
+		{"192.0.2.7/24", "2001:db8::9", "cab (192.0.2.7/24) and the server 2001:db8::9 are not in one network", false},
+		{"192.0.2.7", "192.0.2.9", "", true},
+		{"192.0.2.7/24", "depot.example", "", true},
+		{"", "", "", true},
+	} {
+		text, ok := ServerAddress("cab", c.address, c.server)
+		assert.Equal(t, c.text, text)
+		assert.Equal(t, c.ok, ok)
+	}
+}

@@ -344,6 +344,10 @@ func TestRunbook(t *testing.T) {
 	}
 	one := write(b.device(t, "cabinet-07", "kind: device", "kind: device\nentitled_until: 2027-03-31\nattached: [VR-310]\nconfig: {saved: false, backed_up: 2026-11-20}"), "8.4.2", RunbookOptions{Server: "192.0.2.9", Window: 10})
 	text := all(one)
+	assert.NotContains(t, text, "in one network", "nothing is known of the device's network")
+	far := all(write(b.device(t, "cabinet-07", "kind: device", "kind: device\naddress: 198.51.100.7/24"), "8.4.2", RunbookOptions{Server: "192.0.2.9"}))
+	assert.Contains(t, far, "cabinet-07 (198.51.100.7/24) and the server 192.0.2.9 are not in one network: see that there is a route")
+	assert.NotContains(t, all(write(b.device(t, "cabinet-07", "kind: device", "kind: device\naddress: 192.0.2.7/24"), "8.4.2", RunbookOptions{Server: "192.0.2.9"})), "in one network")
 	for _, want := range []string{
 		"The entitlement runs until 2027-03-31; release 8.4.2 is of 2026-09-30.",
 		"The settings are NOT saved on the device: save them now.", "the last copy is of 2026-11-20", "> save settings to 192.0.2.9/cabinet-07.cfg",

@@ -147,6 +147,23 @@ func (w *writer) say(i *Instruction, b *device.Device, step string, x rulebook.W
 	}
 }
 
+// reach warns where who fetches from the server is in another network than it.
+func (w *writer) reach(add func(Instruction)) {
+	var told []string
+	for _, box := range append([]*device.Device{w.t.Device}, w.boxes()...) {
+		by := box
+		if m := box.Manager(); m != nil {
+			by = m
+		}
+		text, ok := ServerAddress(by.Name.Text, by.Address.Text, w.o.Server)
+		if how := w.rules(box).Installing(box.Family.Text).FetchedBy.First(); ok || slices.Contains(told, text) || how == rulebook.ByPerson || how == rulebook.ByMaker {
+			continue
+		}
+		told = append(told, text)
+		add(Instruction{Text: fmt.Sprintf("%s: see that there is a route between them, and that nothing on it keeps the files back.", text), Warn: true})
+	}
+}
+
 func (w *writer) before(b *Runbook) Section {
 	s := Section{Title: "Before"}
 	add := func(i Instruction) { s.Steps = append(s.Steps, i) }
@@ -217,6 +234,7 @@ func (w *writer) before(b *Runbook) Section {
 	}
 	add(Instruction{Text: keep})
 	add(Instruction{Text: "Have the console at hand, by cable, not only over the network that the device itself carries."})
+	w.reach(add)
 	window := "Agree on a time window"
 	if b.Known {
 		window += fmt.Sprintf(": the installs take %s, %s of it without service, and checking comes on top", b.Install.Text(), b.Outage.Text())
