@@ -21,6 +21,7 @@ import (
 type Runbook struct {
 	Device   string
 	From, To string
+	Server   string // as the device reaches it; "" when nobody said
 	Sections []Section
 	// Install and Outage are minutes in all; Known is false when the rulebook
 	// gives none for some hop.
@@ -69,7 +70,7 @@ type RunbookOptions struct {
 // Write writes the runbook for a target whose files have their names.
 func Write(t *Target, files []Serving, o RunbookOptions) *Runbook {
 	w := &writer{t: t, files: files, o: o}
-	b := &Runbook{Device: t.Device.Name.Text, Known: true}
+	b := &Runbook{Device: t.Device.Name.Text, Server: o.Server, Known: true}
 	for _, a := range t.Result.Plans {
 		b.From, b.To = a.From, a.To
 	}

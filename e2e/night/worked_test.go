@@ -198,6 +198,44 @@ func (l *line) pull(t *testing.T, model, manifest string) (image []byte) {
 
 const box = "Name: cab\nSerial: 77\nModel: MB-20\nRev: A\n"
 
+// followsWritten holds steps against the runbook that was written: the number stands for the
+// step that the engineer reads there, or nothing is said.
+func (l *line) followsWritten(t *testing.T) {
+	t.Helper()
+	r := program.Call(t, l.dir, "runbook", "-json", "-device", "d", "-server", "192.0.2.9", "run-7.3.zip")
+	program.Write(t, l.dir, "night.json", []byte(r.Out))
+	program.Write(t, l.dir, "now.txt", []byte("Marrow OS\nSerial: 77\nBank A 7.2 running\nBank B 7.3 next\nChoice saved: yes\n"))
+	ready := l.number(t, "ready", "")
+	ask := func(number, file string) program.Ran {
+		return program.Call(t, l.dir, "confirm", "-device", "d", "-step", number, "-runbook", file, "-after", "now.txt")
+	}
+	r = ask(ready, "night.json")
+	assert.Equal(t, 0, r.Status, r.Out+r.Errout)
+	program.Write(t, l.dir, "other.json", []byte(strings.ReplaceAll(readFile(t, l.dir, "night.json"), "next is B", "next is A")))
+	for name, c := range map[string][3]string{
+		"another step":  {ready, "other.json", "is not that of the plan as it is made now"},
+		"no such step":  {"99", "night.json", "and no step 99"},
+		"not a runbook": {ready, "now.txt", "it is no runbook in JSON"},
+		"no file":       {ready, "none.json", "none.json"},
+	} {
+		r := ask(c[0], c[1])
+		assert.Equal(t, 4, r.Status, name+r.Out)
+		assert.Contains(t, r.Errout, c[2], name)
+	}
+	file := filepath.Join(l.dir, "devices/d.yaml")
+	was := readFile(t, l.dir, "devices/d.yaml")
+	require.NoError(t, os.WriteFile(file, []byte(strings.ReplaceAll(was, "name: cab", "name: cab-2")), 0o644))
+	assert.Contains(t, ask(ready, "night.json").Errout, "it is the runbook of cab, not of cab-2")
+	require.NoError(t, os.WriteFile(file, []byte(was), 0o644))
+}
+
+func readFile(t *testing.T, dir, name string) string {
+	t.Helper()
+	b, err := os.ReadFile(filepath.Join(dir, name))
+	require.NoError(t, err)
+	return string(b)
+}
+
 // Two banks: the image goes to the one that does not run, the choice of what starts next must
 // be stored, and nobody restarts before that is seen.
 func TestTwoBanks(t *testing.T) {
@@ -222,6 +260,7 @@ sequence:
 	l.after(t, "ready", "", "stop", 1, "Serial: 77", "Bank A 7.2 running", "Bank B 7.3 next", "Choice saved: no")
 	l.after(t, "ready", "", "stop", 1, "Serial: 78", "Bank A 7.2 running", "Bank B 7.3 next", "Choice saved: yes")
 	l.after(t, "restart", "", "failed", 1, "Serial: 77", "Runs: 7.2", "Bank A 7.2 running", "Bank B 7.3")
+	l.followsWritten(t)
 	l.after(t, "check", "", "done", 0, "Serial: 77", "Runs: 7.3", "Bank A 7.2", "Bank B 7.3 running")
 	r := program.Call(t, l.dir, "path", "-device", "d", "-to", "7.3")
 	assert.Contains(t, r.Out, "slot A still holds 7.2")

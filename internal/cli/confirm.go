@@ -32,7 +32,8 @@ members all there and at one version, what is attached, the settings, and what m
 changed. Only what the captures say counts. -record appends a line to a file: who checked
 what, against which digests, when. The exit status is 0, 1 or 3, as for a verdict.
 -step N holds the captures against one step of the runbook instead: go on (0), wait (3), it
-failed, with what the rulebook knows of it, or do not go on (1), not known (3).`,
+failed, with what the rulebook knows of it, or do not go on (1), not known (3). With -runbook FILE,
+which runbook -json wrote, it is refused where that step is no longer the one of the plan.`,
 	setup: func(f *flag.FlagSet) func(context.Context, *call, []string) (int, error) {
 		deviceName := f.String("device", "", "the `device` as it was before: a file, or a name in the kit's devices/")
 		var after names
@@ -40,6 +41,7 @@ failed, with what the rulebook knows of it, or do not go on (1), not known (3).`
 		record := f.String("record", "", "append a line of JSON to this `file`")
 		by := f.String("by", "", "the `name` for the record; else the user's")
 		step := f.Int("step", 0, "hold the captures against step `N` of the runbook: may one go on from here? Arguments are then the runbook's packages")
+		runbook := f.String("runbook", "", "the runbook that is followed, a `file` of runbook -json: its step must be that of the plan as it is made now")
 		var before names
 		f.Var(&before, "before", "what was `captured` before, for what must not be new; may be given several times")
 		evenIf := f.String("even-if", "", "unsettled: a step of what is not settled, as the runbook has it")
@@ -52,11 +54,24 @@ failed, with what the rulebook knows of it, or do not go on (1), not known (3).`
 			} else {
 				after = append(after, args...)
 			}
+			var written *present.WrittenRunbook
+			if *runbook != "" {
+				if *step == 0 {
+					return 0, usagef("confirm -runbook needs -step: the number of the step in it")
+				}
+				var err error
+				if written, err = readRunbook(*runbook); err != nil {
+					return 0, err
+				}
+				if w.goal.Version == "" && len(packages) == 0 {
+					w.goal.Version = written.To()
+				}
+			}
 			switch {
 			case *step < 0:
 				return 0, usagef("-step counts from 1")
 			case *step > 0 && len(packages) == 0 && w.goal.Version == "":
-				return 0, usagef("confirm -step takes the runbook's packages, or -to with a version")
+				return 0, usagef("confirm -step takes the runbook's packages, or -to with a version, or -runbook with its file")
 			case *evenIf != "" && *evenIf != "unsettled":
 				return 0, usagef("-even-if takes unsettled, not %q", *evenIf)
 			case *deviceName == "":
@@ -77,7 +92,7 @@ failed, with what the rulebook knows of it, or do not go on (1), not known (3).`
 			}
 			if *step > 0 {
 				p.evenIf = *evenIf != ""
-				return p.confirmStep(ctx, c, d, *step, after, before)
+				return p.confirmStep(ctx, c, d, *step, written, after, before)
 			}
 			return p.confirm(ctx, c, d, after, before, *record, *by)
 		}

@@ -17,7 +17,7 @@ import (
 var stepStatus = map[string]int{plan.StepDone: exitFits, plan.StepRunning: exitUnsettled, plan.StepUnknown: exitUnsettled, plan.StepFailed: exitMisfit, plan.StepStop: exitMisfit}
 
 // confirmStep holds captures against one step of the runbook.
-func (p *planning) confirmStep(ctx context.Context, c *call, d *device.Device, number int, after, before []string) (int, error) {
+func (p *planning) confirmStep(ctx context.Context, c *call, d *device.Device, number int, written *present.WrittenRunbook, after, before []string) (int, error) {
 	t, err := p.target(ctx, c, d)
 	if err != nil {
 		return 0, err
@@ -26,9 +26,18 @@ func (p *planning) confirmStep(ctx context.Context, c *call, d *device.Device, n
 	if status != exitFits {
 		return status, c.tell(present.StepRefusedJSON(why), present.RefusedPage(why, "confirmed: there is no runbook"))
 	}
-	book, err := writeRunbook(t, plan.RunbookOptions{})
+	var o plan.RunbookOptions
+	if written != nil {
+		o.Server = written.Server()
+	}
+	book, err := writeRunbook(t, o)
 	if err != nil {
 		return 0, err
+	}
+	if written != nil {
+		if err := written.Agrees(book, number); err != nil {
+			return 0, err
+		}
 	}
 	said, err := captures(p.k, after)
 	if err != nil {
@@ -46,6 +55,15 @@ func (p *planning) confirmStep(ctx context.Context, c *call, d *device.Device, n
 		return 0, usagef("%v", err)
 	}
 	return stepStatus[a.Outcome], c.tell(present.StepJSON(a), present.StepPage(a))
+}
+
+// readRunbook reads a runbook that was written as JSON.
+func readRunbook(name string) (*present.WrittenRunbook, error) {
+	data, err := kit.ReadText(name)
+	if err != nil {
+		return nil, err
+	}
+	return present.ReadRunbook(name, data)
 }
 
 // captures reads what was captured, as what it tells of the device and line by line. One of

@@ -69,6 +69,7 @@ type jsonRunbook struct {
 	Device   string        `json:"device"`
 	From     string        `json:"from"`
 	To       string        `json:"to"`
+	Server   string        `json:"server,omitempty"`
 	Minutes  *jsonMinutes  `json:"minutes,omitempty"`
 	Refused  []jsonRefused `json:"refused"`
 	Sections []jsonSection `json:"sections"`
@@ -113,7 +114,9 @@ func instructionJSON(i plan.Instruction) jsonInstruction {
 }
 
 // RunbookJSON is the document of runbook.
-func RunbookJSON(b *plan.Runbook, refused []Refused) any {
+func RunbookJSON(b *plan.Runbook, refused []Refused) any { return runbookJSON(b, refused) }
+
+func runbookJSON(b *plan.Runbook, refused []Refused) jsonRunbook {
 	out := jsonRunbook{Fitcheck: about{"runbook", Edition}, Refused: []jsonRefused{}, Sections: []jsonSection{}, Steps: []jsonStep{}}
 	for _, r := range refused {
 		out.Refused = append(out.Refused, jsonRefused{r.Device, string(r.Outcome), r.Because})
@@ -121,7 +124,7 @@ func RunbookJSON(b *plan.Runbook, refused []Refused) any {
 	if b == nil {
 		return out
 	}
-	out.Device, out.From, out.To = b.Device, b.From, b.To
+	out.Device, out.From, out.To, out.Server = b.Device, b.From, b.To, b.Server
 	if b.Known {
 		m := minutesJSON(b.Install, b.Outage, 0)
 		out.Minutes = &m
