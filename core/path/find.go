@@ -689,12 +689,23 @@ func (t *team) channels(at int32) []string {
 	var out []string
 	for i := range t.lines[at].candidates {
 		for _, rel := range t.lines[at].candidates[i].releases {
-			if rel != nil && rel.Channel.Set() && !slices.Contains(out, "channel:"+rel.Channel.Text) {
-				out = append(out, "channel:"+rel.Channel.Text)
-			}
+			out = addChannels(out, rel, "channel:")
 		}
 	}
 	return out
+}
+
+// addChannels adds those of a release that are not there yet, each behind a prefix.
+func addChannels(to []string, rel *rulebook.Release, prefix string) []string {
+	if rel == nil {
+		return to
+	}
+	for _, c := range rel.Channel.All {
+		if !slices.Contains(to, prefix+c.Text) {
+			to = append(to, prefix+c.Text)
+		}
+	}
+	return to
 }
 
 // newest finds the newest release that stands and is meant for all boxes.
@@ -704,8 +715,8 @@ func (t *team) newest(at int32, channel string, byChannel bool) target {
 	for i := len(l.versions) - 1; i >= 0; i-- {
 		c := &l.candidates[i]
 		for _, rel := range c.releases {
-			if rel != nil && !rel.Withdrawn.Set() && rel.Channel.Set() && !slices.Contains(channels, rel.Channel.Text) {
-				channels = append(channels, rel.Channel.Text)
+			if rel != nil && !rel.Withdrawn.Set() {
+				channels = addChannels(channels, rel, "")
 			}
 		}
 		of := ""
@@ -735,7 +746,7 @@ func (t *team) meant(l *line, c *candidate, channel string) bool {
 		return false
 	}
 	for b, rel := range c.releases {
-		if rel == nil || rel.Withdrawn.Set() || rel.For(t.rules, t.boxes[b].Model, t.boxes[b].Revision) == truth.No || channel != "" && !strings.EqualFold(rel.Channel.Text, channel) {
+		if rel == nil || rel.Withdrawn.Set() || rel.For(t.rules, t.boxes[b].Model, t.boxes[b].Revision) == truth.No || channel != "" && !rel.Channel.Has(channel) {
 			return false
 		}
 	}

@@ -27,7 +27,7 @@ families:
 versions: {default: {pattern: '^(?P<a>\d+)\.(?P<b>\d+)$', order: [a, b]}}
 releases:
   - {version: '1.0', families: [f], brings: {boot: '1.0'}, minutes: {install: 10, outage: 4}}
-  - {version: '2.0', families: [f], channel: steady, brings: {boot: '2.0'}, minutes: {install: 10, outage: 5}}
+  - {version: '2.0', families: [f], channel: [steady, long-term], brings: {boot: '2.0'}, minutes: {install: 10, outage: 5}}
   - {version: '2.5', families: [f], withdrawn: "it burns", source: RN}
   - {version: '3.0', families: [f], channel: beta, needs: [{component: boot, within: '>=2.0', source: RN, why: "larger header"}, {companion: ctl, within: '>=5'}], drops: [OLD], minutes: {install: 20, outage: 9}}
 hops:
@@ -98,7 +98,8 @@ func TestFind(t *testing.T) {
 		"a required stop":               {device: at1, q: to("3.0"), hops: "2.0 3.0"},
 		"the newest":                    {device: at1, q: to("latest"), hops: "2.0 3.0", note: "3.0 is the newest release for it"},
 		"the newest of a channel":       {device: at1, q: to("channel:STEADY"), hops: "2.0"},
-		"no such channel":               {device: at1, q: to("channel:gold"), unsettled: `no release of the channel "gold" for Q1 A1; there is beta, steady`},
+		"no such channel":               {device: at1, q: to("channel:gold"), unsettled: `no release of the channel "gold" for Q1 A1; there is beta, long-term, steady`},
+		"another of its channels":       {device: at1, q: to("channel:long-term"), hops: "2.0"},
 		"already there":                 {device: at1, q: to("1.0"), note: "already runs 1.0"},
 		"withdrawn":                     {device: at1, q: to("2.5"), blocked: "it was withdrawn: it burns"},
 		"from a withdrawn one":          {device: strings.Replace(at1, "main: '1.0'", "main: '2.5'", 1), q: to("3.0"), hops: "boot:2.0 3.0"},
@@ -158,7 +159,7 @@ func TestFind(t *testing.T) {
 
 // What is blocked names the release that would help, and why it does not.
 func TestBlockersPointToWhatWouldHelp(t *testing.T) {
-	rules := strings.Replace(lineRules, "channel: steady, ", "channel: steady, withdrawn: 'it stops', ", 1)
+	rules := strings.Replace(lineRules, "channel: [steady, long-term], ", "channel: [steady, long-term], withdrawn: 'it stops', ", 1)
 	res := ask(t, rules, strings.Replace(at1, "main: '1.0'", "main: '2.0'", 1), Request{Goal: Goal{Version: "3.0"}})
 	require.Len(t, res.Plans[0].Blocked, 1)
 	b := res.Plans[0].Blocked[0]

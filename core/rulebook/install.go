@@ -48,6 +48,11 @@ func (o OneOf) First() string {
 	return o.All[0].Text
 }
 
+// Has tells whether a text is one of them, in whatever case.
+func (o OneOf) Has(text string) bool {
+	return slices.ContainsFunc(o.All, func(t y.Text) bool { return strings.EqualFold(t.Text, text) })
+}
+
 // What an install can be.
 const (
 	ByDevice  = "device"

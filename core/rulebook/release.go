@@ -17,7 +17,7 @@ type Release struct {
 	y.Spot
 	Version      y.Text        `yaml:"version"`
 	Date         y.Date        `yaml:"date"`
-	Channel      y.Text        `yaml:"channel" doc:"free text: current, long-term, beta …"`
+	Channel      OneOf         `yaml:"channel" doc:"free text: current, long-term, beta …; a list where it is in several"`
 	Families     []y.Text      `yaml:"families" doc:"image families it is of; none means all"`
 	Models       []y.Text      `yaml:"models" doc:"models it is for; none means all"`
 	Revisions    []y.Text      `yaml:"revisions" doc:"hardware revisions it is for; none means all"`

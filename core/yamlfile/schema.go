@@ -83,7 +83,7 @@ func (s *schema) named(t reflect.Type) map[string]any {
 	value := reflect.New(t).Interface()
 	var also []any
 	if _, ok := value.(shorthand); ok {
-		also = append(also, map[string]any{"type": "string"})
+		also = append(also, scalarSchema())
 	}
 	if _, ok := value.(lister); ok {
 		also = append(also, map[string]any{"type": "array"})
