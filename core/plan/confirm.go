@@ -1,6 +1,7 @@
 package plan
 
 import (
+	"cmp"
 	"fmt"
 	"slices"
 	"strings"
@@ -72,6 +73,9 @@ var (
 	attachedBack    = check.Find("attached").Code("back", fit.Fits, "what was attached is back", "%s is back", "")
 	attachedGone    = check.Find("attached").Code("not_back", fit.Misfit, "what was attached is not back", "%s", "see why it is not back before you go on")
 	attachedNotTold = check.Find("attached").Code("not_told", fit.Unsettled, "the captures do not tell what is attached", "the captures do not tell what is attached", "see whether %s is back")
+	attachedFollows = check.Find("attached").Code("follows", fit.Fits, "what takes its firmware from the device runs its release", "%s runs %s, as the device does", "")
+	attachedStayed  = check.Find("attached").Code("stayed", fit.Misfit, "what takes its firmware from the device runs another release", "%s runs %s; the device brings it to %s", "see what the device says of it, and have it updated, before you go on")
+	attachedUnsure  = check.Find("attached").Code("not_yet", fit.Unsettled, "whether what takes its firmware from the device has got the release is not known yet", "%s runs %s; the device brings it to %s, and %s", "wait until it is done, capture it again, and confirm again")
 	agreementNow    = check.Find("agreement").Code("captures_contradict", fit.Unsettled, "captures contradict each other", "%s: %s", "capture the console again, and give only what is of now")
 	uniformNow      = check.Find("uniform").Code("runs_one_version", fit.Fits, "after the install, all members run one version", "all members run %s", "")
 	uniformNotNow   = check.Find("uniform").Code("runs_several", fit.Misfit, "after the install, members run different versions", "%s runs %s, and others %s", "bring all members to one version")
@@ -376,6 +380,7 @@ func (w *witness) box(before *device.Device) []fit.Check {
 	out = append(out, w.slots()...)
 	out = append(out, w.unchanged(before)...)
 	out = append(out, w.attached()...)
+	out = append(out, w.follows(before)...)
 	v, ok := w.find("config.saved")
 	wish := fit.Cited{Side: fit.OfPackage, Value: "saved", Source: fact.Source{Kind: fact.DeviceFile, File: w.promised.File}}
 	switch {
@@ -518,6 +523,72 @@ func (w *witness) attached() []fit.Check {
 		out = append(out, sides(attachedBack.Line(a.Text, want), want, want, sources...))
 	}
 	return out
+}
+
+// follows holds what takes its firmware from the device against the release that it was given:
+// what ran the device's own main version before must run the new one.
+func (w *witness) follows(before *device.Device) []fit.Check {
+	main := w.rules.Main(w.family)
+	scheme := w.rules.Scheme(main)
+	ran, had := before.Installed.Get(main)
+	will, has := w.promised.Installed.Get(main)
+	if _, guessed := before.Guessed("installed." + main); guessed || !had || !has {
+		return nil
+	}
+	var out []fit.Check
+	for _, a := range w.promised.Attached {
+		if !a.Main.Set() || scheme.Same(a.Main.Text, ran.Value.Text) != truth.Yes {
+			continue
+		}
+		v, told := w.saidOf(a)
+		if !told { // that it is gone, or not told of, has been said
+			continue
+		}
+		want, is := will.Value.Text, v.More["main"]
+		of := w.planned("attached", a.Label()+" at "+want, a.Main.Spot)
+		l := func(c *check.Code, args ...any) {
+			out = append(out, sides(c.Line(a.Label(), append([]any{a.Label()}, args...)...), cmp.Or(is, "not told"), want, of, captured(v)))
+		}
+		job, _ := w.find("job.state")
+		switch same := scheme.Same(is, want); {
+		case is == "":
+			l(attachedUnsure, "a version that is not told", want, "the captures must tell it")
+		case same == truth.Yes:
+			l(attachedFollows, is)
+		case same == truth.Unknown:
+			l(attachedUnsure, is, want, "its build is not told")
+		case job.Text == "running" || job.Text == "scheduled":
+			l(attachedUnsure, is, want, "the device is still at work")
+		default:
+			l(attachedStayed, is, want)
+		}
+	}
+	return out
+}
+
+// saidOf is what the captures tell of one that is attached: by its serial number, else by its
+// name, else as the only one of its model.
+func (w *witness) saidOf(a device.Attached) (device.Value, bool) {
+	var of []device.Value
+	for _, f := range w.told {
+		if f.Key != "attached" || f.Guess() {
+			continue
+		}
+		for _, v := range f.Values {
+			for key, t := range map[string]y.Text{"serial": a.Serial, "name": a.Name} {
+				if t.Set() && strings.EqualFold(v.More[key], t.Text) {
+					return v, true
+				}
+			}
+			if w.rules.CanonicalModel(v.Text) == w.rules.CanonicalModel(a.Model.Text) {
+				of = append(of, v)
+			}
+		}
+	}
+	if len(of) == 1 && !a.Serial.Set() && !a.Name.Set() {
+		return of[0], true
+	}
+	return device.Value{}, false
 }
 
 // missingByName is what of a model was attached by name or serial number, and is not among what

@@ -89,6 +89,20 @@ func (b *bench) target(t *testing.T, d *device.Device, goal path.Goal) *Target {
 	return x
 }
 
+// What a device is like afterwards is worked out on a copy: what it is like now stays as it was
+// read, whether it is one box or several.
+func TestAfterLeavesTheDeviceAsItIs(t *testing.T) {
+	b := newBench(t, "qm-core-6.1.2.zip", "qm-core-6.3.0.zip", "qm-core-6.4.1.zip", "qm-tram-8.4.2.zip")
+	for name, to := range map[string]string{"depot-core": "6.4.1", "cabinet-07": "8.4.2"} {
+		d, was := b.device(t, name), b.device(t, name)
+		x := b.target(t, d, path.Goal{Version: to})
+		require.NotEmpty(t, x.Steps)
+		after := After(d, b.rules, x.Hops())
+		assert.Equal(t, was, d, name)
+		assert.NotEqual(t, was.All(), after.All(), name)
+	}
+}
+
 func TestAfterHops(t *testing.T) {
 	b := newBench(t, "qm-core-6.1.2.zip", "qm-core-6.3.0.zip", "qm-core-6.4.1.zip")
 	d := b.device(t, "depot-core")

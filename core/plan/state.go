@@ -22,6 +22,8 @@ func After(d *device.Device, rules Rules, hops []path.Hop) *device.Device {
 	boxes := d.All()
 	slots := make([]path.Slots, len(boxes))
 	for i, b := range boxes {
+		own := *b // a device of its own is its only box: it stays as it is
+		b, boxes[i] = &own, &own
 		b.Installed.Entries = slices.Clone(b.Installed.Entries)
 		b.ReadFrom.Entries = slices.Clone(b.ReadFrom.Entries)
 		b.Slots = slices.Clone(b.Slots)

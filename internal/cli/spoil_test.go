@@ -968,6 +968,15 @@ type turn struct {
 	do        func(*spoilt) bool
 }
 
+// radios has two of them attached, which run what the device runs; the first comes back with a
+// version, while the device is at work or not.
+func radios(main, job string) func(*spoilt) bool {
+	return both(
+		dev("attached: [VR-310, VR-310]", "attached: [{name: r1, model: VR-310, main: 8.2.1}, {name: r2, model: VR-310, main: 4.1.0}]"),
+		rule(`attached: '^Radio (?P<model>\S+)'`, `attached: '^Radio (?P<model>\S+) (?P<name>\S+) (?P<main>\S+)'`, `region:  `, "job.state: '^Job: (\\S+)'\n      region:  "),
+		capt("Radio VR-310\nRadio VR-310\n", "Radio VR-310 r1 "+main+"\nRadio VR-310 r2 4.1.0\nJob: "+job+"\n"))
+}
+
 func both(all ...func(*spoilt) bool) func(*spoilt) bool {
 	return func(c *spoilt) bool {
 		for _, do := range all {
@@ -1132,6 +1141,9 @@ var turns = func() map[string]turn {
 		"no slots in the capture":        {"single", "c", capt("Slot A 8.2.1\n", "", "Slot B 8.4.2 *\n", "")},
 		"members at two versions":        {"stack", "c", capt("Running: 8.4.2\nSettings saved: yes\nSlot A 8.2.1\nSlot B 8.4.2 *", "Running: 8.2.1\nSettings saved: yes\nSlot A 8.2.1 *\nSlot B 8.4.2")},
 		"one member does not tell":       {"stack", "c", capt("Running: 8.4.2\nSettings saved: yes\nSlot A 8.2.1\nSlot B 8.4.2 *\n", "Settings saved: yes\n")},
+		"a radio that follows":           {"single", "c", radios("8.4.2", "idle")},
+		"a radio that stayed behind":     {"single", "c", radios("8.2.1", "idle")},
+		"a radio that is still written":  {"single", "c", radios("8.2.1", "running")},
 		"no radios in the capture":       {"single", "c", capt("Radio VR-310\nRadio VR-310\n", "")},
 		"the build is not told":          {"single", "c", both(rule("version: 8.4.2", "version: 8.4.2-7"), func(*spoilt) bool { return true })},
 		"the way back without its build": {"single", "c", dev("main: 8.2.1, active: true", "main: 8.2.1-5, active: true")},
