@@ -26,7 +26,7 @@ func ConfirmCaptured(t *Target, c Captured) *Confirmation {
 	for _, a := range t.afterChecks() {
 		if a.ByCapture() {
 			p := Proof{MustShow: a.MustShow.Regexp, MustNotShow: a.MustNotShow.Regexp, NewOnly: a.NewOnly, Says: a.Text()}
-			out.Checks = append(out.Checks, p.seen(t, c))
+			out.Checks = append(out.Checks, p.seen(a.by, c))
 		}
 	}
 	out.Checks = check.Sort(out.Checks)
@@ -34,7 +34,7 @@ func ConfirmCaptured(t *Target, c Captured) *Confirmation {
 	return out
 }
 
-func (p Proof) seen(t *Target, c Captured) fit.Check {
+func (p Proof) seen(by fact.Source, c Captured) fit.Check {
 	found, matched := p.find(c)
 	file := "the captures"
 	if len(c.Lines) > 0 {
@@ -44,7 +44,7 @@ func (p Proof) seen(t *Target, c Captured) fit.Check {
 	if matched {
 		shown = fit.Cited{Side: fit.OfDevice, Value: strings.TrimSpace(found.Text), Source: fact.Source{Kind: fact.Capture, File: found.Where}}
 	}
-	asked := fit.Cited{Side: fit.OfPackage, Value: p.Says, Source: fact.Source{Kind: fact.Rulebook, File: t.rulesFile()}}
+	asked := fit.Cited{Side: fit.OfPackage, Value: p.Says, Source: by}
 	l := seenShown.Line("", p.Says)
 	switch {
 	case p.MustShow != nil && matched, p.MustShow == nil && !matched && c.Recognised:
@@ -76,14 +76,4 @@ func (p Proof) find(c Captured) (device.TextLine, bool) {
 		}
 	}
 	return device.TextLine{}, false
-}
-
-// rulesFile is the rulebook that asks for what is seen.
-func (t *Target) rulesFile() string {
-	for _, b := range t.Device.All() {
-		if rb := t.Rules(b.Model.Text); rb != nil {
-			return rb.File
-		}
-	}
-	return ""
 }

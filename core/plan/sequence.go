@@ -97,7 +97,7 @@ func (w *writer) alone(p place, steps []rulebook.SequenceStep, joining []*device
 			Back: "do not let it in before it runs that"})
 		p := p
 		p.boxes = []*device.Device{b}
-		for _, run := range runs(steps) {
+		for _, run := range inARow(steps) {
 			if perMember(&run[0]) {
 				out = append(out, w.block(p, run, true, false)...)
 				continue
@@ -111,8 +111,8 @@ func (w *writer) alone(p place, steps []rulebook.SequenceStep, joining []*device
 	return out
 }
 
-// runs parts steps into those that are taken on each member in a row, and single others.
-func runs(steps []rulebook.SequenceStep) [][]rulebook.SequenceStep {
+// inARow parts steps into those that are taken on each member in a row, and single others.
+func inARow(steps []rulebook.SequenceStep) [][]rulebook.SequenceStep {
 	var out [][]rulebook.SequenceStep
 	for i := 0; i < len(steps); {
 		n := i + 1
@@ -358,7 +358,7 @@ func init() { // they write each other's words
 	}
 }
 
-func (w *writer) announce(p place, x rulebook.Wording) *Instruction {
+func (w *writer) announce(p place, _ rulebook.Wording) *Instruction {
 	in := &Instruction{Text: p.on + "tell the users that there will be no service."}
 	if m := w.t.Steps[p.hop].Minutes; m.Known() {
 		in.Text = fmt.Sprintf("%stell the users that there will be no service for about %s.", p.on, m.Outage.Text())
@@ -372,7 +372,7 @@ func (w *writer) announce(p place, x rulebook.Wording) *Instruction {
 // fetchedBy is who fetches the files from the server, or brings them otherwise.
 func (p place) fetchedBy() string { return p.how.FetchedBy.First() }
 
-func (w *writer) space(p place, x rulebook.Wording) *Instruction {
+func (w *writer) space(p place, _ rulebook.Wording) *Instruction {
 	total := int64(0)
 	for _, c := range p.images {
 		if p.how.Stores(c.slot != "", p.box.ManagedBy.Set()) {
@@ -382,13 +382,11 @@ func (w *writer) space(p place, x rulebook.Wording) *Instruction {
 	if total == 0 || p.fetchedBy() == rulebook.ByMaker {
 		return nil
 	}
-	x.Size = total
 	where := ""
 	if m := p.box.ManagedBy; m.Set() {
 		where = " on " + m.Text
 	}
-	in := &Instruction{Text: fmt.Sprintf("%ssee that there is room for %s%s.", p.on, y.FormatSize(total), where), Back: "free some, but never the image that runs nor its spare"}
-	return in
+	return &Instruction{Text: fmt.Sprintf("%ssee that there is room for %s%s.", p.on, y.FormatSize(total), where), Back: "free some, but never the image that runs nor its spare"}
 }
 
 func (w *writer) transfer(p place, x rulebook.Wording) *Instruction {

@@ -1,11 +1,14 @@
 package plan
 
 import (
+	"cmp"
 	"fmt"
 	"regexp"
 	"slices"
 	"strconv"
 	"strings"
+	"unicode"
+	"unicode/utf8"
 
 	"fitcheck/core/device"
 	"fitcheck/core/digest"
@@ -79,7 +82,7 @@ func judgeStep(t *Target, number int, in Instruction, c Captured) *StepAnswer {
 	}
 	// Is it this device at all?
 	w, known := j.witness(in.Member)
-	identity := j.identity(in.Member, w)
+	identity := j.identity(in.Member)
 	switch identity.Outcome {
 	case fit.Misfit:
 		a.Outcome, a.Reason = StepStop, identity.Because
@@ -88,7 +91,7 @@ func judgeStep(t *Target, number int, in Instruction, c Captured) *StepAnswer {
 		a.Reason = identity.Because
 	}
 	if !known {
-		a.Reason = fmt.Sprintf("the captures do not show the member %s", in.Member)
+		a.Reason = notShown(in.Member)
 		return a
 	}
 	// What the device says of its own work comes before what it shows otherwise.
@@ -118,6 +121,9 @@ func judgeStep(t *Target, number int, in Instruction, c Captured) *StepAnswer {
 	}
 	for _, p := range in.Proofs {
 		if p.Job {
+			if v, ok := w.find("job.state"); ok && v.Text == "done" {
+				a.Shown = append(a.Shown, Shown{Want: "the device says that its work is done", Found: v.Text, Where: v.Where, Holds: truth.Yes})
+			}
 			continue
 		}
 		a.Shown = append(a.Shown, j.hold(p)...)
@@ -128,9 +134,9 @@ func judgeStep(t *Target, number int, in Instruction, c Captured) *StepAnswer {
 		case s.Holds == truth.No && s.stops:
 			a.Outcome, a.Reason = StepStop, fmt.Sprintf("%s; the capture shows %s", s.Want, s.Found)
 			return a
-		case s.Holds == truth.No:
+		case s.Holds == truth.No && identity.Outcome == fit.Fits:
 			a.Outcome, a.Reason = StepFailed, fmt.Sprintf("%s; the capture shows %s", s.Want, s.Found)
-		case s.Holds == truth.Unknown:
+		case s.Holds != truth.Yes:
 			unknown = true
 		}
 	}
@@ -176,29 +182,71 @@ func (j *stepJudge) box(member string) *device.Device {
 // nothing.
 func (j *stepJudge) witness(member string) (w *witness, known bool) {
 	b := j.box(member)
-	key := ""
-	if len(j.t.Device.Members) > 0 && (member != "" || len(j.c.Draft.Members) > 0) {
-		if key = memberKey(b, j.c.Draft.Members, j.told); key == "" && member != "" && len(j.c.Draft.Members) > 0 {
-			return newWitness(j.t, b, nil, j.c.Draft), false
+	key, known := "", true
+	if len(j.t.Device.Members) > 0 {
+		if len(j.c.Draft.Members) > 0 {
+			key = memberKey(b, j.c.Draft.Members, j.told)
+			known = member == "" || key != ""
+		} else if member != "" { // what is told without saying of whom is this one's only where it is shown to be
+			known = j.whose(b, "", false).Outcome == fit.Fits
 		}
+	}
+	if !known {
+		return newWitness(j.t, b, nil, j.c.Draft), false
 	}
 	return newWitness(j.t, b, j.told[key], j.c.Draft), true
 }
 
-// identity is the worst of what the captures say of whose they are.
-func (j *stepJudge) identity(member string, w *witness) fit.Check {
-	b := j.box(member)
-	group := len(j.t.Device.Members) > 0
-	key := ""
-	if group {
-		key = memberKey(b, j.c.Draft.Members, j.told)
+// identity is what the captures say of whose they are. Of a group, what they tell member by
+// member must be of its members; what they tell without saying of whom, of one of them or of the
+// group by its name.
+func (j *stepJudge) identity(member string) fit.Check {
+	boxes := j.t.Device.All()
+	switch {
+	case len(j.t.Device.Members) == 0:
+		return j.whose(boxes[0], "", false)
+	case len(j.c.Draft.Members) == 0:
+		best := j.whose(boxes[0], "", false)
+		for _, b := range boxes[1:] {
+			if c := j.whose(b, "", false); c.Outcome.Rank() < best.Outcome.Rank() {
+				best = c
+			}
+		}
+		if c := j.whose(j.t.Device, "", false); c.Outcome == fit.Fits {
+			best = c
+		}
+		if member != "" && best.Outcome == fit.Fits && j.whose(j.box(member), "", false).Outcome != fit.Fits {
+			return fit.Check{Outcome: fit.Unsettled, Because: notShown(member)}
+		}
+		return best
+	}
+	out := fit.Check{Outcome: fit.Unsettled, Because: "the captures show none of its members"}
+	seen := false
+	for _, b := range boxes {
+		if member != "" && b.Name.Text != member {
+			continue
+		}
+		key := memberKey(b, j.c.Draft.Members, j.told)
 		if key == "" {
-			return fit.Check{Outcome: fit.Fits}
+			continue
+		}
+		if c := j.whose(b, key, true); !seen || c.Outcome.Rank() > out.Outcome.Rank() {
+			seen, out = true, c
 		}
 	}
+	if !seen && member != "" {
+		out.Because = notShown(member)
+	}
+	return out
+}
+
+func notShown(member string) string { return "the captures do not show the member " + member }
+
+// whose is the worst of what the findings under a key say of a box.
+func (j *stepJudge) whose(b *device.Device, key string, group bool) fit.Check {
 	resets := j.in.Hop > 0 && slices.ContainsFunc(j.t.Steps[:min(j.in.Hop, len(j.t.Steps))], func(s Step) bool { return s.ResetsConfig })
 	var out fit.Check
-	for _, c := range w.identity(b, group, key, resets) {
+	for _, c := range newWitness(j.t, b, j.told[key], j.c.Draft).identity(b, group, key, resets) {
 		if out.Because == "" || c.Outcome.Rank() > out.Outcome.Rank() {
 			out = c
 		}
@@ -228,7 +276,7 @@ func (j *stepJudge) hold(p Proof) []Shown {
 	case p.Line != "":
 		s := Shown{Want: fmt.Sprintf("the console shows %q", p.Line)}
 		for _, l := range j.c.Lines {
-			if strings.Contains(strings.ToLower(l.Text), strings.ToLower(p.Line)) {
+			if says(l.Text, p.Line) {
 				s.Holds, s.Found, s.Where = truth.Yes, l.Text, l.Where
 				break
 			}
@@ -249,8 +297,12 @@ func (j *stepJudge) next(w *witness, of, want string) []Shown {
 	s := Shown{Want: fmt.Sprintf("%sslot %s starts next", of, want), stops: true}
 	for _, f := range w.told {
 		name, next := strings.CutSuffix(strings.TrimPrefix(f.Key, "slots."), ".next")
-		if !next || !strings.HasPrefix(f.Key, "slots.") || f.Guess() || f.Values[0].Text != "true" {
+		if !next || !strings.HasPrefix(f.Key, "slots.") || f.Guess() || len(f.Values) == 0 || f.Values[0].Text != "true" {
 			continue
+		}
+		if s.Where != "" { // two of them: which is not known
+			s.Found, s.Holds = s.Found+" and slot "+name, truth.Unknown
+			break
 		}
 		s.Found, s.Where, s.Holds = "slot "+name, f.Values[0].Where, truth.Of(strings.EqualFold(name, want))
 	}
@@ -285,19 +337,12 @@ func (j *stepJudge) value(w *witness, of string, p Proof) Shown {
 	}
 	s.Found, s.Where = v.Text, v.Where
 	if p.Component != "" || installed {
-		s.Holds = w.rules.Scheme(cmpOr(p.Component, component)).Same(v.Text, p.Want)
+		s.Holds = w.rules.Scheme(cmp.Or(p.Component, component)).Same(v.Text, p.Want)
 		return s
 	}
 	s.stops = strings.HasPrefix(p.Key, "slots.") || p.Key == "start.saved"
 	s.Holds = truth.Of(strings.EqualFold(strings.TrimSpace(v.Text), strings.TrimSpace(p.Want)))
 	return s
-}
-
-func cmpOr(a, b string) string {
-	if a != "" {
-		return a
-	}
-	return b
 }
 
 func (j *stepJudge) pattern(p Proof) Shown {
@@ -330,34 +375,71 @@ func (j *stepJudge) pattern(p Proof) Shown {
 // hexadecimal is what may be a digest.
 var hexadecimal = regexp.MustCompile(`\b[0-9A-Fa-f]{8,128}\b`)
 
-// sums: a line shows one of the digests; another of the same length, on a line with the file's
-// name or a command that names it, is that of something else.
+// sums: a line shows one of the digests. Another of the same length, behind the file's name and
+// on no line of another file, is what the device computed of something else; where both are
+// shown, one may be what was typed, and nothing is known.
 func (j *stepJudge) sums(p Proof) Shown {
 	s := Shown{Want: "the digest of " + p.File + " is the one that was planned", stops: true}
-	lengths := map[int]digest.Sum{}
+	lengths := map[int]bool{}
 	for _, sum := range p.Sums {
-		lengths[len(sum.Hex)] = sum
+		lengths[len(sum.Hex)] = true
 	}
-	about := false // the lines since the file was named
+	about, other := false, "" // about: the file has been named
 	for _, l := range j.c.Lines {
-		if strings.Contains(l.Text, p.File) {
-			about = true
-		}
+		named := strings.Contains(l.Text, p.File)
+		about = about || named
 		for _, h := range hexadecimal.FindAllString(l.Text, -1) {
-			for _, sum := range p.Sums {
-				if strings.EqualFold(h, sum.Hex) {
-					return Shown{Want: s.Want, Found: fmt.Sprintf("%s %s", sum.Algorithm, h), Where: l.Where, Holds: truth.Yes, stops: true}
+			i := slices.IndexFunc(p.Sums, func(sum digest.Sum) bool { return strings.EqualFold(h, sum.Hex) })
+			switch {
+			case i >= 0 && s.Where == "":
+				s.Found, s.Where = fmt.Sprintf("%s %s", p.Sums[i].Algorithm, h), l.Where
+			case i < 0 && lengths[len(h)] && about && len(h) >= 32 && (named || !anotherFile(l.Text)) && other == "":
+				other = h
+				if s.Where == "" {
+					s.Where = l.Where
 				}
 			}
-			if _, same := lengths[len(h)]; same && about && len(h) >= 32 && s.Where == "" {
-				s.Found, s.Where, s.Holds = h, l.Where, truth.No
-			}
 		}
+	}
+	switch {
+	case s.Found != "" && other != "":
+		s.Want += fmt.Sprintf(" (the captures show %s, too: give only what the device answered)", other)
+	case s.Found != "":
+		s.Holds = truth.Yes
+	case other != "":
+		s.Found, s.Holds = other, truth.No
 	}
 	return s
 }
 
-// stored: the file lies on the device, with its size.
+// fileName is a word with an ending that begins with a letter.
+var fileName = regexp.MustCompile(`[\w-]\.[A-Za-z]\w+`)
+
+// anotherFile tells whether a line that does not name a file names another.
+func anotherFile(line string) bool { return fileName.MatchString(line) }
+
+// denied are words that turn a sentence round.
+var denied = regexp.MustCompile(`(?i)\b(not|no|never|without|fail\w*|cannot|\w+n't|error\w*|un\w*able)\b`)
+
+// says tells whether a line holds a text as whole words, and no word beside it that turns it
+// round: "not all images agree" does not say that all images agree.
+func says(line, text string) bool {
+	at := strings.Index(strings.ToLower(line), strings.ToLower(text))
+	if at < 0 || text == "" || len(line) < at+len(text) {
+		return false
+	}
+	before, after := line[:at], line[at+len(text):]
+	inWord := func(a, b string) bool { // two texts that meet within a word
+		x, _ := utf8.DecodeLastRuneInString(a)
+		z, _ := utf8.DecodeRuneInString(b)
+		word := func(r rune) bool { return unicode.IsLetter(r) || unicode.IsDigit(r) }
+		return a != "" && b != "" && word(x) && word(z)
+	}
+	return !inWord(before, text) && !inWord(text, after) && !denied.MatchString(before) && !denied.MatchString(after)
+}
+
+// stored: the file lies on the device, with its size. Where no pattern reads the device's files,
+// a line must show the size that names the file, or that follows its name and names no other.
 func (j *stepJudge) stored(w *witness, p Proof) Shown {
 	s := Shown{Want: fmt.Sprintf("%s lies on the device with %d bytes", p.File, p.Size)}
 	if v, ok := w.find("files." + p.File + ".size"); ok {
@@ -365,9 +447,12 @@ func (j *stepJudge) stored(w *witness, p Proof) Shown {
 		return s
 	}
 	size := regexp.MustCompile(`\b` + strconv.FormatInt(p.Size, 10) + `\b`)
+	about := false
 	for _, l := range j.c.Lines {
+		named := strings.Contains(l.Text, p.File)
+		about = about || named
 		plain := strings.NewReplacer(",", "", "_", "").Replace(l.Text)
-		if size.MatchString(plain) {
+		if size.MatchString(plain) && (named || about && !anotherFile(l.Text)) {
 			s.Found, s.Where, s.Holds = l.Text, l.Where, truth.Yes
 			return s
 		}

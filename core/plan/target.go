@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"fitcheck/core/device"
+	"fitcheck/core/fact"
 	"fitcheck/core/fit"
 	"fitcheck/core/path"
 	"fitcheck/core/rulebook"
@@ -90,16 +91,24 @@ func (t *Target) Transfer(string) *rulebook.Transfer {
 }
 
 // afterChecks are what is to be seen to once all is done.
-func (t *Target) afterChecks() []rulebook.AfterCheck {
-	var out []rulebook.AfterCheck
+func (t *Target) afterChecks() []askedAfter {
+	var out []askedAfter
 	for i := range t.Steps {
 		for _, b := range t.Device.All() {
-			for _, a := range t.Rules(b.Model.Text).AfterChecks(t.Steps[i].Releases...) {
-				if !slices.ContainsFunc(out, func(o rulebook.AfterCheck) bool { return o.Text() == a.Text() }) {
-					out = append(out, a)
+			rb := t.Rules(b.Model.Text)
+			for _, a := range rb.AfterChecks(t.Steps[i].Releases...) {
+				asked := askedAfter{a, rb.Source(a.Spot)}
+				if !slices.ContainsFunc(out, func(o askedAfter) bool { return o.by == asked.by }) {
+					out = append(out, asked)
 				}
 			}
 		}
 	}
 	return out
+}
+
+// askedAfter is what is to be seen afterwards, and the place in a rulebook that asks for it.
+type askedAfter struct {
+	rulebook.AfterCheck
+	by fact.Source
 }

@@ -14,6 +14,7 @@ import (
 	"strings"
 	"testing"
 	"testing/synctest"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -192,6 +193,7 @@ func (l *line) pull(t *testing.T, model, manifest string) (image []byte) {
 		}
 		stop()
 		require.NoError(t, <-served)
+		time.Sleep(time.Hour) // by the bubble's clock: what lingers has ended by then
 	})
 	return image
 }
@@ -294,6 +296,13 @@ sequence:
 	l.after(t, "check", "", "done", 0, "== unit one", "Serial: 1", "Runs: 7.3", "== unit two", "Serial: 2", "Runs: 7.3")
 	l.after(t, "check", "", "failed", 1, "== unit one", "Serial: 1", "Runs: 7.3", "== unit two", "Serial: 2", "Runs: 7.2")
 	l.after(t, "check", "", "unknown", 3, "== unit one", "Serial: 1", "Runs: 7.3")
+	// What is not of this stack proves nothing, told unit by unit or not.
+	l.after(t, "check", "", "stop", 1, "Serial: 9", "Runs: 7.3")
+	l.after(t, "check", "", "unknown", 3, "== unit three", "Serial: 8", "Runs: 7.3", "== unit four", "Serial: 9", "Runs: 7.3")
+	l.after(t, "check", "", "stop", 1, "== unit one", "Serial: 1", "Runs: 7.3", "== unit two", "Serial: 9", "Runs: 7.3")
+	l.after(t, "pull", "", "unknown", 3, "== unit three", "Serial: 8", "all units hold 7.3")
+	l.after(t, "pull", "", "stop", 1, "Serial: 9", "all units hold 7.3")
+	l.after(t, "check", "", "unknown", 3, "Serial: 1", "Runs: 7.3")
 }
 
 // An access point under a controller, which fetches and keeps the image and has it restart by

@@ -1,9 +1,9 @@
 package present
 
 import (
+	"bytes"
 	"encoding/json"
 	"fmt"
-	"reflect"
 
 	"fitcheck/core/plan"
 )
@@ -50,7 +50,11 @@ func (w *WrittenRunbook) Agrees(now *plan.Runbook, number int) error {
 	if was.Hop == 0 && is.Hop == 0 {
 		return nil
 	}
-	if !reflect.DeepEqual(was, is) {
+	a, err := json.Marshal(was)
+	if err != nil {
+		return err
+	}
+	if b, err := json.Marshal(is); err != nil || !bytes.Equal(a, b) {
 		return other(fmt.Sprintf("its step %d (%q) is not that of the plan as it is made now (%q)", number, was.Text, is.Text))
 	}
 	return nil
