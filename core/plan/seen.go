@@ -8,6 +8,7 @@ import (
 	"fitcheck/core/fact"
 	"fitcheck/core/fit"
 	"fitcheck/core/fit/check"
+	"fitcheck/core/rulebook"
 )
 
 var (
@@ -24,13 +25,24 @@ var (
 func ConfirmCaptured(t *Target, c Captured) *Confirmation {
 	out := Confirm(t, c.Draft)
 	for _, a := range t.afterChecks() {
-		if a.ByCapture() {
-			p := Proof{MustShow: a.MustShow.Regexp, MustNotShow: a.MustNotShow.Regexp, NewOnly: a.NewOnly, Says: a.Text()}
+		for _, p := range afterProofs(a.AfterCheck) {
 			out.Checks = append(out.Checks, p.seen(a.by, c))
 		}
 	}
 	out.Checks = check.Sort(out.Checks)
 	out.Verdict = fit.Worse(out.Verdict, worst(out.Checks))
+	return out
+}
+
+// afterProofs are what captures must show of a check afterwards, and what they must not.
+func afterProofs(a rulebook.AfterCheck) []Proof {
+	var out []Proof
+	if a.MustShow.Set() {
+		out = append(out, Proof{MustShow: a.MustShow.Regexp, Says: a.Text()})
+	}
+	if a.MustNotShow.Set() {
+		out = append(out, Proof{MustNotShow: a.MustNotShow.Regexp, NewOnly: a.NewOnly, Says: a.Text()})
+	}
 	return out
 }
 

@@ -564,12 +564,7 @@ func (w *writer) check(p place, _ rulebook.Wording) *Instruction {
 	}
 	for _, a := range w.rules(p.box).AfterChecks(st.Releases...) {
 		c.See = append(c.See, a.Text())
-		if a.MustShow.Set() {
-			c.Proofs = append(c.Proofs, Proof{MustShow: a.MustShow.Regexp, Says: a.Text()})
-		}
-		if a.MustNotShow.Set() {
-			c.Proofs = append(c.Proofs, Proof{MustNotShow: a.MustNotShow.Regexp, NewOnly: a.NewOnly, Says: a.Text()})
-		}
+		c.Proofs = append(c.Proofs, afterProofs(a)...)
 	}
 	c.See = unique(c.See)
 	return c

@@ -96,6 +96,9 @@ const Announce = "announce"
 // steps are the names that built-in steps have.
 var steps = []string{Announce, "backup", "save", "space", "transfer", "verify", "install", "activate", "restart", "check", "back"}
 
+// BuiltIns lists the names of the built-in steps.
+func BuiltIns() []string { return slices.Clone(steps) }
+
 // BuiltIn tells whether a step is a built-in one.
 func BuiltIn(step string) bool { return slices.Contains(steps, step) }
 
@@ -213,7 +216,7 @@ func (r *Rulebook) AfterChecks(releases ...*Release) []AfterCheck {
 	var out []AfterCheck
 	add := func(list []AfterCheck) {
 		for _, a := range list {
-			if !slices.ContainsFunc(out, func(o AfterCheck) bool { return o.Text() == a.Text() }) {
+			if !slices.ContainsFunc(out, func(o AfterCheck) bool { return o.Spot == a.Spot && o.Text() == a.Text() }) {
 				out = append(out, a)
 			}
 		}
