@@ -30,6 +30,7 @@ type StepAnswer struct {
 	Number  int
 	Device  string // or the member that the step is taken on
 	Step    Instruction
+	Last    bool // no step comes after it
 	Outcome string
 	Percent int // of what runs; -1 where it is not told
 	// Reason is why; Remedy is what helps, where the rulebook knows.
@@ -56,14 +57,16 @@ type Captured struct {
 
 // JudgeStep holds captures against a step of a runbook, which counts from 1.
 func JudgeStep(t *Target, b *Runbook, number int, c Captured) (*StepAnswer, error) {
-	n := 0
+	var steps []Instruction
 	for _, s := range b.Sections {
-		if number <= n+len(s.Steps) && number > n {
-			return judgeStep(t, number, s.Steps[number-n-1], c), nil
-		}
-		n += len(s.Steps)
+		steps = append(steps, s.Steps...)
 	}
-	return nil, fmt.Errorf("the runbook has %d steps, and no step %d", n, number)
+	if number < 1 || number > len(steps) {
+		return nil, fmt.Errorf("the runbook has %d steps, and no step %d", len(steps), number)
+	}
+	a := judgeStep(t, number, steps[number-1], c)
+	a.Last = number == len(steps)
+	return a, nil
 }
 
 func judgeStep(t *Target, number int, in Instruction, c Captured) *StepAnswer {

@@ -36,7 +36,11 @@ func StepPage(a *plan.StepAnswer) *page.Page {
 	p.Add(t)
 	var l page.List
 	for _, s := range a.Shown {
-		it := page.Item{Marks: []page.Span{{Text: shownWords[s.Holds].Text, Tone: shownWords[s.Holds].Tone}}, Text: s.Want}
+		word := shownWords[s.Holds]
+		if s.Holds == truth.Unknown && s.Where != "" {
+			word.Text = "not clear"
+		}
+		it := page.Item{Marks: []page.Span{word}, Text: s.Want}
 		if s.Where != "" {
 			it.Under = []page.Item{{Text: fmt.Sprintf("%s (%s)", strings.TrimSpace(s.Found), s.Where), Tone: page.Faint}}
 		}
@@ -68,9 +72,16 @@ func StepPage(a *plan.StepAnswer) *page.Page {
 			next = append(next, fmt.Sprintf("it may be tried %d times in all", a.Step.Tries))
 		}
 	case plan.StepUnknown:
-		next = append(next, "capture what the device says of it, and ask again")
+		switch {
+		case len(a.Step.Proofs) > 0:
+			next = append(next, "capture what the device says of it, and ask again")
+		case !a.Last:
+			next = append(next, fmt.Sprintf("see to it yourself, then go on with step %d", a.Number+1))
+		}
 	case plan.StepDone:
-		next = append(next, fmt.Sprintf("go on with step %d", a.Number+1))
+		if !a.Last {
+			next = append(next, fmt.Sprintf("go on with step %d", a.Number+1))
+		}
 	}
 	p.Add(whatNext(next)...)
 	return p
