@@ -334,8 +334,17 @@ remedies:
 		r := program.Call(t, l.dir, "match", "-device", "d", "run-7.3.zip")
 		assert.Equal(t, c.status, r.Status, r.Out)
 		assert.Contains(t, r.Text(), c.room)
+		if c.status == 1 {
+			assert.Contains(t, r.Text(), "free some space on hut-1, which stores it")
+		}
 	}
-	r := program.Call(t, l.dir, "runbook", "-device", "d", "run-7.3.zip")
+	rules := readFile(t, l.dir, "rulebooks/run.yaml")
+	program.Write(t, l.dir, "rulebooks/run.yaml", []byte(strings.Replace(rules, "{version: '7.3', families: [run],", "{version: '7.3', families: [run], needs: [{storage_free: 9MiB}],", 1)))
+	r := program.Call(t, l.dir, "match", "-device", "d", "run-7.3.zip")
+	assert.Equal(t, 1, r.Status, r.Out)
+	assert.Contains(t, r.Text(), "free some space on hut-1, which stores it")
+	program.Write(t, l.dir, "rulebooks/run.yaml", []byte(rules))
+	r = program.Call(t, l.dir, "runbook", "-device", "d", "run-7.3.zip")
 	for _, want := range []string{"have hut-1 fetch", "it restarts by itself", "it takes 10–20 min"} {
 		assert.Contains(t, strings.ToLower(strings.Join(strings.Fields(r.Out), " ")), want)
 	}

@@ -23,7 +23,7 @@ var (
 func (c *Case) needRoom(n *rulebook.Need) Line {
 	have, v := c.StorageFree()
 	if v.Known() || c.manager() == "" {
-		return c.enough(n.StorageFree.Bytes, have, "storage_free", v, [5]*Code{roomEnough, roomLittle, roomUnknown, roomGuessed, nil})
+		return c.freeThere(c.enough(n.StorageFree.Bytes, have, "storage_free", v, [5]*Code{roomEnough, roomLittle, roomUnknown, roomGuessed, nil}))
 	}
 	base := Line{Device: v.Text(), Package: "needs " + y.FormatSize(n.StorageFree.Bytes), Sources: ofMember(v)}
 	return c.roomUnsure(base, n.StorageFree.Bytes, v)
@@ -57,14 +57,18 @@ func (c *Case) room(files []served) []Line {
 	case !v.Known():
 		return []Line{roomNoted.become(base, y.FormatSize(total))}
 	case total > have:
-		l := roomLittle.become(base, y.FormatSize(total), y.FormatSize(have))
-		if name := c.manager(); name != "" {
-			l = l.Advise("free some space on %s, which stores it", name)
-		}
-		return []Line{l}
+		return []Line{c.freeThere(roomLittle.become(base, y.FormatSize(total), y.FormatSize(have)))}
 	}
 	base.Device += " free"
 	return []Line{roomEnough.become(base)}
+}
+
+// freeThere names who stores the files, where it is said to free some space.
+func (c *Case) freeThere(l Line) Line {
+	if name := c.manager(); name != "" && l.Code == roomLittle.Name {
+		return l.Advise("free some space on %s, which stores it", name)
+	}
+	return l
 }
 
 // roomUnsure says that room is asked for, and why nobody can tell whether it is there.
