@@ -569,20 +569,25 @@ func (w *witness) follows(before *device.Device) []fit.Check {
 // saidOf is what the captures tell of one that is attached: by its serial number, else by its
 // name, else as the only one of its model.
 func (w *witness) saidOf(a device.Attached) (device.Value, bool) {
-	var of []device.Value
+	var told, of []device.Value
 	for _, f := range w.told {
-		if f.Key != "attached" || f.Guess() {
-			continue
+		if f.Key == "attached" && !f.Guess() {
+			told = append(told, f.Values...)
 		}
-		for _, v := range f.Values {
-			for key, t := range map[string]y.Text{"serial": a.Serial, "name": a.Name} {
-				if t.Set() && strings.EqualFold(v.More[key], t.Text) {
-					return v, true
-				}
+	}
+	for _, by := range []struct {
+		key string
+		is  y.Text
+	}{{"serial", a.Serial}, {"name", a.Name}} {
+		for _, v := range told {
+			if by.is.Set() && strings.EqualFold(v.More[by.key], by.is.Text) {
+				return v, true
 			}
-			if w.rules.CanonicalModel(v.Text) == w.rules.CanonicalModel(a.Model.Text) {
-				of = append(of, v)
-			}
+		}
+	}
+	for _, v := range told {
+		if w.rules.CanonicalModel(v.Text) == w.rules.CanonicalModel(a.Model.Text) {
+			of = append(of, v)
 		}
 	}
 	if len(of) == 1 && !a.Serial.Set() && !a.Name.Set() {
