@@ -14,6 +14,7 @@ type entity struct {
 	class  string // chassis, module, stack, cpu …
 	attrs  map[string]placed
 	where  string
+	fault  placed // what is wrong with it, by its own state
 }
 
 // placed is a text with its place.
@@ -65,6 +66,8 @@ func (r *Reading) takeEntities(all []*entity) {
 		return
 	}
 	modules = slices.DeleteFunc(modules, func(m *entity) bool { return r.sameBox(m, chassis, byID) })
+	member := map[*entity]string{}
+	defer func() { r.entityFaults(all, byID, member) }()
 	if len(chassis) == 1 && len(modules) == 0 && !stack {
 		r.box("", chassis[0])
 		return
@@ -84,13 +87,31 @@ func (r *Reading) takeEntities(all []*entity) {
 		if name == "" || taken[name] {
 			name = strings.TrimSpace(name + " " + e.id)
 		}
-		taken[name] = true
+		taken[name], member[e] = true, name
 		where := e.attrs[attrName].where
 		if where == "" {
 			where = e.where
 		}
 		r.add(name, "name", name, where)
 		r.box(name, e)
+	}
+}
+
+// entityFaults gives what is wrong with a thing to the member that it is a part of,
+// or to the device as a whole.
+func (r *Reading) entityFaults(all []*entity, byID map[string]*entity, member map[*entity]string) {
+	for _, e := range all {
+		if e.fault.text == "" {
+			continue
+		}
+		of := ""
+		for up, steps := e, 0; up != nil && steps < 32; up, steps = byID[up.parent], steps+1 {
+			if name, ok := member[up]; ok {
+				of = name
+				break
+			}
+		}
+		r.add(of, "faults", e.fault.text, e.fault.where)
 	}
 }
 

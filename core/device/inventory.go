@@ -34,7 +34,7 @@ func readDocument(file, form string, data []byte) (*Reading, error) {
 			forms = append(forms, form)
 		}
 	}
-	var fishes []*tree.Node
+	var fishes, tasks []*tree.Node
 	each(root, 0, func(name string, n *tree.Node) {
 		switch {
 		case name == "hardware" && children(n, "component") != nil:
@@ -46,6 +46,12 @@ func readDocument(file, form string, data []byte) (*Reading, error) {
 		case name == "system" && n.IsMap() && one(n, "hostname") != nil:
 			seen("system (ietf-system)")
 			r.text("name", one(n, "hostname"))
+		case name == "alarm-list" && children(n, "alarm") != nil:
+			seen("alarms (ietf-alarms)")
+			r.alarms(children(n, "alarm"))
+		case strings.HasPrefix(odata(n, "type"), "#Task."):
+			seen("Redfish task")
+			tasks = append(tasks, n)
 		case strings.HasPrefix(odata(n, "type"), "#Chassis."), strings.HasPrefix(odata(n, "type"), "#SoftwareInventory."):
 			seen("Redfish inventory")
 			fishes = append(fishes, n)
@@ -54,8 +60,9 @@ func readDocument(file, form string, data []byte) (*Reading, error) {
 	if len(fishes) > 0 {
 		r.redfish(fishes)
 	}
+	r.tasks(tasks)
 	if len(forms) == 0 {
-		return nil, fmt.Errorf("%s: the document holds no inventory that is read: neither ietf-hardware nor ietf-system nor a Redfish chassis or software inventory", file)
+		return nil, fmt.Errorf("%s: the document holds no inventory that is read: neither ietf-hardware, ietf-system nor ietf-alarms, nor a Redfish chassis, software inventory or task", file)
 	}
 	r.Form = strings.Join(forms, " and ")
 	return r, nil
@@ -137,6 +144,9 @@ func (r *Reading) hardware(components []*tree.Node) {
 				e.set(attr, textOf(n), whereLine(r.File, n.Line))
 			}
 		}
+		if text, line := faultOfComponent(e.id, one(c, "state")); text != "" {
+			e.fault = placed{text, whereLine(r.File, line)}
+		}
 		all = append(all, e)
 	}
 	r.takeEntities(all)
@@ -199,6 +209,7 @@ func (r *Reading) redfish(all []*tree.Node) {
 				v.Member = name
 			}
 		}
+		r.health(name, n)
 		for _, p := range []string{"Manufacturer", "PartNumber", "SKU"} {
 			if t := n.Of[p]; !blankText(textOf(t)) {
 				r.note("%s: %s %s", whereLine(r.File, t.Line), p, textOf(t))
@@ -219,6 +230,20 @@ func (r *Reading) redfish(all []*tree.Node) {
 		}
 		if len(chassis) > 1 && !known {
 			r.note("%s: %s %s is not said to belong to one of the chassis", whereLine(r.File, n.Line), id, textOf(version))
+			continue
+		}
+		if stored, next := notRunning(n); stored {
+			component := id
+			if other := sameSoftware(n, software); other != "" {
+				component = other
+			}
+			where := whereLine(r.File, n.Line)
+			for _, kv := range [][2]string{{"file", id}, {"component", component}, {"version", textOf(version)}} {
+				r.add(owner, "files."+id+"."+kv[0], kv[1], where)
+			}
+			if next {
+				r.add(owner, "files."+id+".next", "true", where)
+			}
 			continue
 		}
 		if v := r.text("installed."+id, version); v != nil {

@@ -211,6 +211,26 @@ func TestReadInventory(t *testing.T) {
 			{"@odata.id": "/redfish/v1/Chassis/1", "@odata.type": "#Chassis.v1_20_0.Chassis", "Id": "1", "Model": "VG-20", "SerialNumber": "G1", "Version": "r1"},
 			{"@odata.id": "/redfish/v1/UpdateService/FirmwareInventory/BMC", "@odata.type": "#SoftwareInventory.v1_4_0.SoftwareInventory", "Id": "BMC", "Version": "2.1", "RelatedItem": [{"@odata.id": "/redfish/v1/Chassis/1"}]}]}`, "",
 			[]string{"model=VG-20 @r.json:2", "serial=G1 @r.json:2", "revision=r1 @r.json:2", "installed.bmc=2.1 @r.json:3"}},
+		"Redfish: what is wrong, what is stored, what it is doing": {"r.json", `{"Members": [
+			{"@odata.id": "/c/1", "@odata.type": "#Chassis.v1_20_0.Chassis", "Id": "1", "Model": "VG-20", "Status": {"Health": "Warning", "Conditions": [{"Message": "fan 2 slow"}]}},
+			{"@odata.type": "#SoftwareInventory.v1_4_0.SoftwareInventory", "Id": "Main", "SoftwareId": "sw", "Version": "2.1", "Status": {"State": "Enabled"}},
+			{"@odata.type": "#SoftwareInventory.v1_4_0.SoftwareInventory", "Id": "Spare", "SoftwareId": "sw", "Version": "2.2", "Staged": true},
+			{"@odata.type": "#Task.v1_7_0.Task", "Id": "7", "TaskState": "Running", "PercentComplete": 22},
+			{"@odata.type": "#Task.v1_7_0.Task", "Id": "8", "TaskState": "Completed", "PercentComplete": 100}]}`, "",
+			[]string{"model=VG-20 @r.json:2", "faults=fan 2 slow @r.json:2", "installed.main=2.1 @r.json:3", "files.spare.file=spare @r.json:4", "files.spare.component=main @r.json:4",
+				"files.spare.version=2.2 @r.json:4", "files.spare.next=true @r.json:4", "job.state=running @r.json:5", "job.percent=22 @r.json:5"}},
+		"Redfish: a task that failed": {"r.json", `{"@odata.type": "#Task.v1_7_0.Task", "Id": "8", "TaskState": "Exception", "Messages": [{"Message": "error 28: no room"}]}`, "",
+			[]string{"job.state=failed @r.json:1", "job.reason=error 28: no room @r.json:1"}},
+		"RFC 8348, a fault of a member's fan": {"i.json", `{"ietf-hardware:hardware": {"component": [
+			{"name": "one", "class": "iana-hardware:chassis", "model-name": "QM-8T", "state": {"oper-state": "enabled", "alarm-state": ""}},
+			{"name": "two", "class": "iana-hardware:chassis", "model-name": "QM-24T"},
+			{"name": "fan 2", "class": "iana-hardware:fan", "parent": "two", "state": {"oper-state": "disabled", "alarm-state": "minor critical"}}]}}`, "cluster",
+			[]string{"one/name=one @i.json:2", "one/model=QM-8T @i.json:2", "two/name=two @i.json:3", "two/model=QM-24T @i.json:3", "two/faults=fan 2: disabled, critical alarm, minor alarm @i.json:4"}},
+		"RFC 8632": {"a.json", `{"ietf-alarms:alarms": {"alarm-list": {"alarm": [
+			{"resource": "port 3", "alarm-type-id": "m:link-down", "is-cleared": false, "alarm-text": "no light"},
+			{"resource": "port 4", "alarm-type-id": "m:link-down", "is-cleared": true}]}}}`, "", []string{"faults=port 3: no light @a.json:2"}},
+		"RFC 4268 in a walk": {"w.txt", "ENTITY-MIB::entPhysicalClass.1 = INTEGER: chassis(3)\nENTITY-MIB::entPhysicalModelName.1 = STRING: QM-8T\nENTITY-MIB::entPhysicalName.4 = STRING: fan 2\nENTITY-STATE-MIB::entStateOper.4 = INTEGER: disabled(2)\n.1.3.6.1.2.1.131.1.1.1.5.4 = BITS: 28 critical(2) minor(4)\n", "",
+			[]string{"model=QM-8T @w.txt:2", "faults=fan 2: disabled, critical alarm, minor alarm @w.txt:4"}},
 	}
 	for name, c := range cases {
 		t.Run(name, func(t *testing.T) {

@@ -9,11 +9,13 @@ import (
 	"strings"
 )
 
-// SNMP walk text of the ENTITY-MIB (RFC 6933, entPhysicalTable) and of the
-// system group (RFC 3418), with named or numeric object identifiers.
+// SNMP walk text of the ENTITY-MIB (RFC 6933, entPhysicalTable), of the
+// ENTITY-STATE-MIB (RFC 4268, entStateTable) and of the system group
+// (RFC 3418), with named or numeric object identifiers.
 
 const (
 	entityOID = "1.3.6.1.2.1.47.1.1.1.1."
+	stateOID  = "1.3.6.1.2.1.131.1.1.1." // entStateTable
 	systemOID = "1.3.6.1.2.1.1."
 )
 
@@ -40,6 +42,13 @@ func column(object string) (name string, ok bool) {
 		name, ok = entityColumns[n]
 		return name, ok
 	}
+	if n, is := strings.CutPrefix(object, stateOID); is {
+		name, ok = map[string]string{"3": "entStateOper", "5": "entStateAlarm"}[n]
+		return name, ok
+	}
+	if object == "entStateOper" || object == "entStateAlarm" {
+		return object, true
+	}
 	if object == systemOID+"5" || object == "sysName" {
 		return "sysName", true
 	}
@@ -50,7 +59,7 @@ func column(object string) (name string, ok bool) {
 // readWalk reads an SNMP walk; ok is false when the text is none.
 func readWalk(file string, lines []line) (r *Reading, ok bool) {
 	r = &Reading{File: file, Form: "SNMP walk of the ENTITY-MIB"}
-	entities := map[int]*entity{}
+	entities, states := map[int]*entity{}, map[int][]placed{}
 	for _, l := range lines {
 		m := walkLine.FindStringSubmatch(l.bare())
 		if m == nil {
@@ -62,6 +71,16 @@ func readWalk(file string, lines []line) (r *Reading, ok bool) {
 			continue
 		}
 		text, where := walkText(m[3], m[4]), whereLine(file, l.number)
+		if name == "entStateOper" || name == "entStateAlarm" {
+			state := walkOper(text)
+			if name == "entStateAlarm" {
+				state = walkAlarm(m[3], m[4])
+			}
+			if state != "" {
+				states[index] = append(states[index], placed{state, where})
+			}
+			continue
+		}
 		if name == "sysName" {
 			if !blankText(text) {
 				r.add("", "name", text, where)
@@ -84,7 +103,14 @@ func readWalk(file string, lines []line) (r *Reading, ok bool) {
 		}
 	}
 	all := make([]*entity, 0, len(entities))
-	for _, e := range entities {
+	for index, e := range entities {
+		if of := states[index]; len(of) > 0 {
+			var words []string
+			for _, s := range of {
+				words = append(words, s.text)
+			}
+			e.fault = placed{cmp.Or(e.attrs[attrName].text, "item "+e.id) + ": " + strings.Join(words, ", "), of[0].where}
+		}
 		all = append(all, e)
 	}
 	slices.SortFunc(all, func(a, b *entity) int {
@@ -122,4 +148,50 @@ func walkClass(text string) string {
 		return c
 	}
 	return name
+}
+
+// walkOper reads an operational state that is none to work with: "disabled(2)",
+// "2", "testing(4)" (RFC 4268, EntityOperState).
+func walkOper(text string) string {
+	name, number, ok := strings.Cut(strings.TrimSuffix(text, ")"), "(")
+	if !ok {
+		number = name
+	}
+	switch {
+	case number == "2" || name == "disabled":
+		return "disabled"
+	case number == "4" || name == "testing":
+		return "testing"
+	}
+	return ""
+}
+
+// walkAlarm reads the bits of EntityAlarmStatus (RFC 4268; bit 0, unknown, is the
+// highest of the first octet), printed as hex octets or with the bits' names.
+func walkAlarm(kind, text string) string {
+	names := []string{"unknown", "under-repair", "critical", "major", "minor", "warning", "indeterminate"}
+	var words []string
+	take := func(bit int) {
+		if bit > 0 && bit < len(names) {
+			words = append(words, names[bit]+" alarm")
+		}
+	}
+	fields := strings.Fields(strings.Trim(strings.TrimSpace(text), `"`))
+	named := false
+	for _, f := range fields {
+		if _, number, ok := strings.Cut(strings.TrimSuffix(f, ")"), "("); ok {
+			if bit, err := strconv.Atoi(number); err == nil {
+				take(bit)
+				named = true
+			}
+		}
+	}
+	if b, err := hex.DecodeString(strings.Join(fields[:min(1, len(fields))], "")); !named && err == nil && len(b) == 1 && (kind == "BITS" || kind == "Hex-STRING" || kind == "") {
+		for bit := range 8 {
+			if b[0]&(0x80>>bit) != 0 {
+				take(bit)
+			}
+		}
+	}
+	return strings.Join(words, ", ")
 }
