@@ -18,6 +18,7 @@ revised: 2026-10-30
 sources:
   RN630: "Core release notes 6.3.0"
   RN641: "Core release notes 6.4.1, revision B"
+  CM9: "Brackwater Tramway, certified versions 9, of 2026-11-05"
 
 models:
   QM-48C:
@@ -73,6 +74,14 @@ releases:
     minutes: {install: 16, outage: 9}
   - {version: 6.1.2, date: 2025-09-02, families: [tram-core], brings: {main: 6.1.2, boot: 1.9.3}, minutes: {install: 15, outage: 7}}
   - {version: 6.0.4, date: 2025-02-11, families: [tram-core], brings: {main: 6.0.4, boot: 1.9.3}, minutes: {install: 15, outage: 7}}
+
+certified:                         # what the tramway has tried together
+  - name: depot-2026
+    source: CM9
+    versions:
+      - {model: QM-48C, main: 6.4.1, boot: ">=2.0.0"}
+      - {model: QM-48F, main: 6.4.1, boot: ">=2.0.0"}
+      - {model: VR-310, main: 4.2.0}                   # the radios of the tunnel, another line
 
 hops:
   upward: open

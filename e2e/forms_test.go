@@ -82,7 +82,7 @@ func TestManifestForms(t *testing.T) {
 			program.Write(t, dir, "devices/d.yaml", []byte(device))
 			program.Write(t, dir, "p.zip", program.ZipOf(t, files))
 			r := program.Call(t, dir, "match", "-json", "-device", "d", "p.zip")
-			doc := program.Document(t, r)
+			doc := program.One(t, r)
 			got := []string{fmt.Sprint("exit ", r.Status), doc["verdict"].(string)}
 			for _, c := range at(t, doc, "members", 0, "checks").([]any) {
 				got = append(got, fmt.Sprint(at(t, c, "check"), " ", at(t, c, "outcome")))

@@ -100,7 +100,7 @@ func TestFITConfigurationsAreCandidates(t *testing.T) {
 	assert.Equal(t, "arm64", at(t, image, "configurations", 1, "arch", 0))
 	assert.Equal(t, "gzip", at(t, image, "parts", 0, "packed"))
 	assert.Equal(t, "dtb", at(t, image, "parts", 2, "format"))
-	doc = program.Document(t, program.Call(t, kit, "match", "-json", "-device", "tunnel-3", "vr310-4.2.0.itb"))
+	doc = program.One(t, program.Call(t, kit, "match", "-json", "-device", "tunnel-3", "vr310-4.2.0.itb"))
 	assert.Equal(t, "fits", doc["verdict"])
 	assert.Equal(t, "v2", at(t, doc, "members", 0, "chosen", 0, "configuration"))
 
@@ -110,7 +110,7 @@ func TestFITConfigurationsAreCandidates(t *testing.T) {
 	program.Write(t, kit, "devices/tunnel-9.yaml", []byte(device))
 	rules := strings.Replace(readFile(t, kit, "rulebooks/velloway.yaml"), "      v2: {", "      v3: {arch: arm64, boards: [\"velloway,vr310-v3\"], slot: 8MiB}\n      v2: {", 1)
 	program.Write(t, kit, "rulebooks/velloway.yaml", []byte(rules))
-	doc = program.Document(t, program.Call(t, kit, "match", "-json", "-device", "tunnel-9", "vr310-4.2.0.itb"))
+	doc = program.One(t, program.Call(t, kit, "match", "-json", "-device", "tunnel-9", "vr310-4.2.0.itb"))
 	assert.Equal(t, "misfit", doc["verdict"])
 	assert.Contains(t, program.Deciding(doc), "revision")
 

@@ -66,5 +66,28 @@ func besides(path string, rb *rulebook.Rulebook) yamlfile.Errors {
 			look(p.Signature.Key, "keys")
 		}
 	}
+	return append(out, unknownCertified(folder, rb)...)
+}
+
+// unknownCertified warns of models that a certified set names and that no rulebook of the
+// kit knows: nothing would ever be held against them.
+func unknownCertified(folder string, rb *rulebook.Rulebook) yamlfile.Errors {
+	if len(rb.Certified) == 0 {
+		return nil
+	}
+	k, _ := Open(folder) // a fault elsewhere in the kit is told where it is checked
+	var out yamlfile.Errors
+	for i := range rb.Certified {
+		for _, v := range rb.Certified[i].Versions {
+			_, known := rb.FindModel(v.Model.Text)
+			if k != nil && !known {
+				other, err := k.RulebookFor(v.Model.Text)
+				known = err != nil || other != nil
+			}
+			if !known {
+				out = append(out, &yamlfile.Error{File: rb.File, Spot: v.Model.Spot, Message: fmt.Sprintf("no rulebook of the kit knows the model %s, which the certified set %s names", v.Model.Text, rb.Certified[i].Name.Text), Advice: "correct its spelling, or write a rulebook for it"})
+			}
+		}
+	}
 	return out
 }

@@ -7,6 +7,7 @@ import "fitcheck/core/fit/check"
 var (
 	pathAvoided           = check.Find("path").Code("avoided", check.Misfit, "of a way: the release is one of those to be avoided", "it is to be avoided", "ask again without -avoid")
 	pathNotAtHand         = check.Find("path").Code("not_at_hand", check.Misfit, "of a way: only releases at hand may be used, and no package at hand carries this one", "no package at hand carries it", "download it, and put it into the kit")
+	pathCertified         = check.Find("path").Code("not_certified", check.Misfit, "of a way to a certified set: the release can be reached, and another component is then not the version that the set wants", "it would run boot 3.1.4, and the certified set wants >=3.2", "install what brings that component, or ask who keeps the set whether this version is certified, too")
 	attachedDropped       = named("attached.dropped")
 	attachedGuessed       = named("attached.guessed")
 	attachedNotComparable = named("attached.not_comparable")

@@ -127,7 +127,7 @@ func (f *finder) together(boxes []*Box) (*Answer, error) {
 		joint.Members = a.Members
 		return joint, nil
 	}
-	goal := f.target(newTeam(boxes, [][]string{families(boxes)}, nil, f.Options))
+	goal := f.target(newTeam(boxes, [][]string{families(boxes)}, nil, nil, f.Options))
 	if goal.problem != "" {
 		a.To, a.Unsettled = f.Goal.Version, []string{goal.problem}
 		return a, nil
@@ -319,7 +319,12 @@ func (f *finder) solve(boxes []*Box, at *met) (*Answer, error) {
 	if len(boxes[0].Rules.Releases) == 0 {
 		extra = append(extra, f.Goal.Version)
 	}
-	t := newTeam(boxes, lines(boxes), extra, f.Options)
+	wanted, problem := f.wanted(boxes)
+	if problem != "" {
+		a.Unsettled = []string{problem}
+		return a, nil
+	}
+	t := newTeam(boxes, lines(boxes), extra, wanted, f.Options)
 	goal := f.target(t)
 	if goal.problem != "" {
 		a.Unsettled = []string{goal.problem}
@@ -447,7 +452,7 @@ func (r *route) startState(s stand) state {
 
 func (r *route) seek() error {
 	a := r.answer
-	reached := func(s state) bool { return s.line == r.goal.line && s.version == r.goal.version }
+	reached := r.reached
 	sure := r.newSearch(false, nil)
 	end, err := sure.run(r.startState(r.begin), reached)
 	if err != nil {
@@ -490,7 +495,7 @@ func (r *route) seek() error {
 	if end >= 0 {
 		a.Unsettled = r.unknowns(maybe.moves(end))
 		a.Maybe, _ = r.follow(maybe.moves(end))
-	} else {
+	} else if r.lacking(maybe); len(a.Blocked)+len(a.Unsettled) == 0 {
 		r.blockers(maybe)
 	}
 	if r.Options.Picture && !r.Plain {
@@ -502,7 +507,7 @@ func (r *route) seek() error {
 // shorter notes that what is not known would open a better way.
 func (r *route) shorter(found cost) error {
 	s := r.newSearch(true, nil)
-	end, err := s.run(r.startState(r.begin), func(s state) bool { return s.line == r.goal.line && s.version == r.goal.version })
+	end, err := s.run(r.startState(r.begin), r.reached)
 	if err != nil || end < 0 {
 		return err
 	}
@@ -632,8 +637,9 @@ type target struct {
 	text          string
 	problem       string // why there is none
 	notes         []string
-	newest        bool   // it was asked for as the newest
-	channel       string // of which channel; "" for any
+	wanted        [][]rulebook.Wanted // what a certified set asks of the components, box by box
+	newest        bool                // it was asked for as the newest
+	channel       string              // of which channel; "" for any
 }
 
 // target finds the version that is asked for.
@@ -648,6 +654,9 @@ func (f *finder) target(t *team) target {
 	}
 	text := strings.TrimSpace(f.Goal.Version)
 	channel, byChannel := strings.CutPrefix(text, "channel:")
+	if f.Goal.Set != nil {
+		return f.certified(t, int32(at))
+	}
 	if text == Latest || byChannel {
 		return t.newest(int32(at), strings.TrimSpace(channel), byChannel)
 	}

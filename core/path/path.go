@@ -55,8 +55,11 @@ type Options struct {
 
 // Goal is where a path is to end.
 type Goal struct {
+	// Version is a release, "latest", "channel:NAME" or "certified:NAME".
 	Version string
-	Family  string // "" is the one that the device runs
+	// Set is the certified set, where that is asked for.
+	Set    *rulebook.CertifiedSet
+	Family string // "" is the one that the device runs
 }
 
 // Cited is what a line rests on.

@@ -43,7 +43,9 @@ type watch struct {
 
 // newTeam takes boxes of one rulebook. lines are the families of each line, box
 // by box.
-func newTeam(boxes []*Box, lines [][]string, extra []string, o Options) *team {
+//
+// wanted is what a certified set asks of the components, box by box; nil for nothing.
+func newTeam(boxes []*Box, lines [][]string, extra []string, wanted [][]rulebook.Wanted, o Options) *team {
 	t := &team{boxes: boxes, rules: boxes[0].Rules, contexts: numbering{}, brought: numbering{}, afters: map[[2]int32]int32{}}
 	for i, families := range lines {
 		texts := extra
@@ -53,7 +55,7 @@ func newTeam(boxes []*Box, lines [][]string, extra []string, o Options) *team {
 		t.lines = append(t.lines, t.newLine(families, texts))
 	}
 	t.crossings = make([]crossing, len(t.lines)*len(t.lines))
-	t.watch()
+	t.watch(wanted)
 	for _, l := range t.lines {
 		for _, v := range o.Avoid {
 			if i := l.find(v); i >= 0 {
@@ -118,9 +120,14 @@ func (t *team) newLine(families, extra []string) *line {
 	return l
 }
 
-// watch finds the components that needs speak of.
-func (t *team) watch() {
+// watch finds the components that needs, or a certified set, speak of.
+func (t *team) watch(wanted [][]rulebook.Wanted) {
 	ranges := map[string][]*version.Range{}
+	for _, box := range wanted {
+		for _, w := range box {
+			ranges[w.Component] = append(ranges[w.Component], w.Range)
+		}
+	}
 	mains := map[string]bool{}
 	for _, l := range t.lines {
 		mains[l.main] = true

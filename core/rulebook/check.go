@@ -45,6 +45,7 @@ func (c *checker) all() {
 	for i := range c.r.Releases {
 		c.release(&c.r.Releases[i])
 	}
+	c.certified()
 	c.hops()
 	c.captures()
 	c.recovery()

@@ -34,6 +34,9 @@ type Rulebook struct {
 	Versions y.Map[VersionPattern] `yaml:"versions" doc:"component, or default, to how its version texts are read and ordered"`
 	Packages []Package             `yaml:"packages" doc:"how downloads of this line are put together"`
 	Releases []Release             `yaml:"releases"`
+
+	Certified []Certified `yaml:"certified" doc:"sets of versions that are certified to work together"`
+
 	Hops     *Hops                 `yaml:"hops" doc:"which moves from one version to another are allowed"`
 
 	Transfer  *Transfer     `yaml:"transfer" doc:"what the device's way of fetching a file can carry"`

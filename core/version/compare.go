@@ -246,3 +246,18 @@ func (m Marks) Place(v Version) (place int, ok bool) {
 // HoldsPlace tells whether the versions at a place lie in one of the ranges that
 // the marks were taken from; a nil range holds all.
 func (r *Range) HoldsPlace(place int, m Marks) bool { return r.holdsAt(place, m.at) }
+
+// Newer tells whether some version that is newer than v lies in the range.
+func (r *Range) Newer(v Version) bool {
+	if r == nil || r.any {
+		return true
+	}
+	edges := r.edges()
+	_, to := placesOf(r.scheme, edges, v)
+	for p := to + 1; p <= len(edges); p++ {
+		if r.holdsAt(p, edges) {
+			return true
+		}
+	}
+	return false
+}

@@ -245,7 +245,7 @@ func promised(t *testing.T, name, pathOut string) []byte {
 			Components []struct{ Member, Component, To string }
 		}
 	}
-	require.NoError(t, json.Unmarshal([]byte(pathOut), &doc))
+	require.NoError(t, json.Unmarshal(program.Result(t, pathOut), &doc))
 	installed := map[string]map[string]string{}
 	for _, h := range doc.Hops {
 		for _, c := range h.Components {

@@ -40,7 +40,7 @@ func askPath(t *testing.T, dir string, args ...string) (pathDoc, program.Ran) {
 	r := program.Call(t, dir, append([]string{"path", "-json"}, args...)...)
 	var doc pathDoc
 	if r.Status != 2 && r.Status != 4 {
-		require.NoError(t, json.Unmarshal([]byte(r.Out), &doc), r.Out)
+		require.NoError(t, json.Unmarshal(program.Result(t, r.Out), &doc), r.Out)
 	}
 	return doc, r
 }

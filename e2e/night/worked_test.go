@@ -119,7 +119,7 @@ func noise(of string) []byte {
 func (l *line) steps(t *testing.T) []map[string]any {
 	t.Helper()
 	var out []map[string]any
-	for _, s := range program.Document(t, program.Call(t, l.dir, "runbook", "-json", "-device", "d", "run-7.3.zip"))["steps"].([]any) {
+	for _, s := range program.One(t, program.Call(t, l.dir, "runbook", "-json", "-device", "d", "run-7.3.zip"))["steps"].([]any) {
 		out = append(out, s.(map[string]any))
 	}
 	return out
@@ -142,7 +142,7 @@ func (l *line) after(t *testing.T, step, on, outcome string, status int, lines .
 	t.Helper()
 	program.Write(t, l.dir, "now.txt", []byte("Marrow OS\n"+strings.Join(lines, "\n")+"\n"))
 	r := program.Call(t, l.dir, "confirm", "-json", "-device", "d", "-step", l.number(t, step, on), "-after", "now.txt", "run-7.3.zip")
-	doc := program.Document(t, r)
+	doc := program.One(t, r)
 	assert.Equal(t, outcome, doc["outcome"], "%s, %v: %v", step, lines, doc)
 	assert.Equal(t, status, r.Status, "%s, %v", step, lines)
 	return doc

@@ -82,6 +82,24 @@ func Document(t *testing.T, r Ran) map[string]any {
 	return doc
 }
 
+// Result is the only result of a document that has a list of them (match, path, runbook,
+// confirm), as JSON.
+func Result(t *testing.T, out string) []byte {
+	t.Helper()
+	var doc struct{ Results []json.RawMessage }
+	require.NoError(t, json.Unmarshal([]byte(out), &doc), out)
+	require.Len(t, doc.Results, 1, out)
+	return doc.Results[0]
+}
+
+// One parses the only result of such a document.
+func One(t *testing.T, r Ran) map[string]any {
+	t.Helper()
+	var doc map[string]any
+	require.NoError(t, json.Unmarshal(Result(t, r.Out), &doc), r.Out+r.Errout)
+	return doc
+}
+
 // WriteKit lays the demo kit out in a temporary folder.
 func WriteKit(t *testing.T) string {
 	t.Helper()
@@ -142,17 +160,21 @@ func Unzip(t *testing.T, kit, name string) map[string][]byte {
 // worst lists the checks of a match document that have its verdict.
 func Deciding(doc map[string]any) []string {
 	var out []string
+	verdict := doc["verdict"]
+	if results, _ := doc["results"].([]any); len(results) > 0 { // the best one
+		doc = results[0].(map[string]any)
+	}
 	add := func(checks any) {
 		list, _ := checks.([]any)
 		for _, c := range list {
 			m := c.(map[string]any)
-			if m["outcome"] == doc["verdict"] {
+			if m["outcome"] == verdict {
 				out = append(out, m["check"].(string))
 			}
 		}
 	}
 	add(doc["checks"])
-	members, _ := doc["members"].([]any) // of several packages there is a list of verdicts
+	members, _ := doc["members"].([]any)
 	for _, m := range members {
 		add(m.(map[string]any)["checks"])
 	}

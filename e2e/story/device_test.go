@@ -86,7 +86,7 @@ func TestMatchManyAtOnce(t *testing.T) {
 	dir := program.WriteKit(t)
 	doc := program.Document(t, program.Call(t, dir, "match", "-device", "devices", "packages", "-json"))
 	best := map[string]string{}
-	for _, m := range doc["matches"].([]any) {
+	for _, m := range doc["results"].([]any) {
 		v := m.(map[string]any)
 		if name := v["device"].(string); best[name] == "" {
 			best[name] = v["verdict"].(string) + " " + v["package"].(string)

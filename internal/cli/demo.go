@@ -223,17 +223,15 @@ func judged(ctx context.Context, d demo.Case, args []string, env Env) present.De
 	status := Run(ctx, append(args, "-json"), Env{Stdout: &out, Stderr: env.Stderr})
 	var doc struct {
 		Verdict string
-		Checks  []demoCheck
-		Members json.RawMessage
-		Outcome string // of recover -watch
-		Hops    []struct {
-			Release  string
-			BootOnly bool `json:"boot_only"`
-		}
+		Results []demoResult
+		demoResult
 	}
 	if err := json.Unmarshal(out.Bytes(), &doc); err != nil {
 		r.Got = fmt.Sprintf("exit %d, no JSON: %v", status, err)
 		return r
+	}
+	if len(doc.Results) > 0 {
+		doc.demoResult = doc.Results[0] // the best one
 	}
 	var hops []string
 	for _, h := range doc.Hops {
@@ -260,6 +258,16 @@ func judged(ctx context.Context, d demo.Case, args []string, env Env) present.De
 		r.OK = r.OK && slices.Contains(deciding, want)
 	}
 	return r
+}
+
+// demoResult is what one device came to.
+type demoResult struct {
+	Checks  []demoCheck
+	Members json.RawMessage
+	Hops    []struct {
+		Release  string
+		BootOnly bool `json:"boot_only"`
+	}
 }
 
 type demoCheck struct{ Check, Outcome string }

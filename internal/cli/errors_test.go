@@ -93,11 +93,11 @@ func TestOneOfSeveralIsRefused(t *testing.T) {
 	assert.Equal(t, exitMisfit, status)
 	assert.Contains(t, errout, "-max-items raises the bound")
 	var doc struct {
-		Matches []struct{ Package string }
+		Results []struct{ Package string }
 		Refused []struct{ Package, Because string }
 	}
 	require.NoError(t, json.Unmarshal([]byte(out), &doc))
-	require.Len(t, doc.Matches, 1)
+	require.Len(t, doc.Results, 1)
 	require.Len(t, doc.Refused, 1)
 	assert.Contains(t, doc.Refused[0].Package, "qm-tram-8.4.2.zip")
 	assert.Contains(t, doc.Refused[0].Because, "-max-items raises the bound")

@@ -26,7 +26,7 @@ import (
 )
 
 var matchCommand = &command{
-	name: "match", args: "-device D… PACKAGE…", tells: true, reads: true, folds: []string{page.Why}, reports: true,
+	name: "match", args: "-device D… PACKAGE… | -certified NAME", tells: true, reads: true, folds: []string{page.Why}, reports: true,
 	part: partDecide, example: "match -device cabinet-07 packages/qm-tram-8.4.2.zip",
 	short: "does it fit this device?",
 	long: `D is a device file, the name of one in the kit's devices/, or a folder of them; -device may
@@ -35,7 +35,10 @@ of one in the kit's packages/, or a folder of packages. The verdict is fits, mis
 unsettled; it never says "fits" on a guess, and each line of it cites where both sides of
 the comparison were read. Of several packages the best comes first; those that complete
 each other are judged together, and it says so. The exit status is 0, 1 or 3: for several
-packages, that of the best one for the device that comes off worst.`,
+packages, that of the best one for the device that comes off worst. With -certified NAME it
+takes no package: it tells whether each device runs what that certified set of the rulebooks
+wants of its model (0), something below or beyond it (1), or what is not known (3), and what
+it takes to get there.`,
 	setup: func(f *flag.FlagSet) func(context.Context, *call, []string) (int, error) {
 		m := &matching{}
 		f.Var(&m.devices, "device", "the `device`: a file, a name in the kit's devices/, or a folder; may be given several times")
@@ -44,6 +47,7 @@ packages, that of the best one for the device that comes off worst.`,
 		f.BoolVar(&m.others, "others", true, "when nothing given fits, look in the kit's packages/ for one that does")
 		f.BoolVar(&m.brief, "brief", false, "one line a device: the verdict, the best package, the reason")
 		f.BoolVar(&m.evidence, "evidence", false, "show each source itself: bytes of the header, lines of files and rules")
+		f.StringVar(&m.certified, "certified", "", "hold what the devices run against the certified set of this `name`; no packages then")
 		f.StringVar(&m.format, "format", "text", "text, json or junit")
 		expect := expectFlag(f)
 		quick := quickFlag(f)
@@ -51,8 +55,12 @@ packages, that of the best one for the device that comes off worst.`,
 			switch {
 			case len(m.devices) == 0:
 				return 0, usagef("match needs -device: a device file, or a name in the kit's devices/")
-			case len(args) == 0:
-				return 0, usagef("match takes packages, and none is given")
+			case m.certified != "" && len(args) > 0:
+				return 0, usagef("-certified holds what runs against a set, and takes no packages; unexpected %q", args[0])
+			case m.certified != "" && m.format != "text" && m.format != "json":
+				return 0, usagef("-certified tells text or json, not %s", m.format)
+			case len(args) == 0 && m.certified == "":
+				return 0, usagef("match takes packages, and none is given; or hold what runs against a certified set with -certified NAME")
 			case !slices.Contains([]string{"text", "json", "junit"}, m.format):
 				return 0, usagef("-format takes text, json or junit, not %q", m.format)
 			}
@@ -61,6 +69,9 @@ packages, that of the best one for the device that comes off worst.`,
 			}
 			c.json = m.format == "json"
 			c.quick, m.expect = *quick, *expect
+			if m.certified != "" {
+				return m.runCertified(ctx, c)
+			}
 			return m.run(ctx, c, args)
 		}
 	},
@@ -71,7 +82,7 @@ type matching struct {
 	devices                       names
 	trust, each, others, evidence bool
 	brief                         bool
-	format                        string
+	format, certified             string
 	expect                        digests
 	k                             *kit.Kit
 	surveys                       []*survey.Survey

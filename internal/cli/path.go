@@ -5,6 +5,7 @@ import (
 	"flag"
 	"path/filepath"
 	"slices"
+	"strings"
 
 	"fitcheck/core/device"
 	"fitcheck/core/fit"
@@ -21,7 +22,8 @@ var pathCommand = &command{
 	name: "path", args: "-device D -to VERSION", tells: true, reads: true, folds: []string{page.Why}, reports: true, draws: true,
 	part: partDecide, example: "path -device depot-core -to latest",
 	short: "how does the device get there, and back?",
-	long: `VERSION is a release of the rulebook, or latest, or channel:NAME. The path is the one that
+	long: `VERSION is a release of the rulebook, or latest, or channel:NAME, or certified:NAME for what
+a certified set of the rulebooks wants of this model. The path is the one that
 resets the configuration least often, then has the fewest hops, then the least outage, then
 the newest releases. Each hop says why it is there, by which rule, and which package of the
 kit carries it. Members of a group that must run one version move together. The exit status
@@ -38,7 +40,7 @@ is 0 with a path, 1 without one, and 3 when something that is not known decides.
 			case w.device == "":
 				return 0, usagef("path needs -device: a device file, or a name in the kit's devices/")
 			case w.goal.Version == "":
-				return 0, usagef("path needs -to: a version, latest, or channel:NAME")
+				return 0, usagef("path needs -to: a version, latest, channel:NAME or certified:NAME")
 			case w.options.All < 1 || w.options.All > 20:
 				return 0, usagef("-all takes a number from 1 to 20")
 			}
@@ -76,7 +78,7 @@ func (w *wayfinding) flags(f *flag.FlagSet) {
 
 // wayFlags are those that say where to go and how.
 func (w *wayfinding) wayFlags(f *flag.FlagSet) {
-	f.StringVar(&w.goal.Version, "to", "", "the `version` to go to, latest, or channel:NAME")
+	f.StringVar(&w.goal.Version, "to", "", "the `version` to go to, latest, channel:NAME or certified:NAME")
 	f.StringVar(&w.goal.Family, "family", "", "the image `family` to go to; else the one that it runs")
 	f.StringVar(&w.prefer, "prefer", "resets", "what to have least of: resets, hops or outage")
 	f.Var(&w.avoid, "avoid", "a `version` that may not be on the way; may be given several times")
@@ -153,6 +155,9 @@ func (w *wayfinding) find() (*path.Result, error) {
 	if w.onHand {
 		w.options.OnHand = w.shelf.Has(w.d)
 	}
+	if name, ok := strings.CutPrefix(w.goal.Version, "certified:"); ok {
+		w.goal.Set = w.k.Certified(strings.TrimSpace(name))
+	}
 	w.options.NoRulebook = func(d *device.Device) string { return noRulebook(w.k, d) }
 	return path.Find(path.Request{Device: w.d, Rules: w.rules, Goal: w.goal, Options: w.options})
 }
@@ -167,7 +172,7 @@ func (w *wayfinding) run(ctx context.Context, c *call) (int, error) {
 		return 0, err
 	}
 	doc := w.present(res)
-	return pathStatus(res), c.tell(present.PathJSON(doc), present.PathPage(doc))
+	return pathStatus(res), c.tell(present.PathJSON([]present.Paths{doc}), present.PathPage(doc))
 }
 
 func pathStatus(res *path.Result) int {

@@ -34,6 +34,7 @@ import (
 	"fitcheck/core/rulebook"
 	"fitcheck/core/sign"
 	"fitcheck/core/survey"
+	y "fitcheck/core/yamlfile"
 	"fitcheck/demo"
 )
 
@@ -789,6 +790,15 @@ type line struct {
 	Sources                                                []struct{ Side, Value, Where string }
 }
 
+// oneResult is the only result of a document that has a list of them, or the document.
+func oneResult(text string) []byte {
+	var doc struct{ Results []json.RawMessage }
+	if json.Unmarshal([]byte(text), &doc) == nil && len(doc.Results) == 1 {
+		return doc.Results[0]
+	}
+	return []byte(text)
+}
+
 // lines are those that the commands of a night gave.
 func lines(t *testing.T, n *night) []line {
 	var out []line
@@ -802,7 +812,7 @@ func lines(t *testing.T, n *night) []line {
 		if n.out[command] == "" {
 			continue
 		}
-		require.NoError(t, json.Unmarshal([]byte(n.out[command]), &doc))
+		require.NoError(t, json.Unmarshal(oneResult(n.out[command]), &doc))
 		out = append(out, append(doc.Checks, doc.Chosen.Checks...)...)
 		for _, m := range doc.Members {
 			out = append(out, m.Checks...)
@@ -848,7 +858,7 @@ func TestCommandsNeverDisagree(t *testing.T) {
 				}
 			}
 			var doc struct{ Hops []struct{ Release string } }
-			require.NoError(t, json.Unmarshal([]byte(n.out["path"]), &doc))
+			require.NoError(t, json.Unmarshal(oneResult(n.out["path"]), &doc))
 			if len(doc.Hops) <= 1 && match != 0 {
 				require.NotZero(t, stage, told)
 			}
@@ -941,6 +951,15 @@ func TestEveryReasonIsGiven(t *testing.T) {
 		for _, b := range res.Plans[0].Blocked {
 			note(when, check.Line{Code: b.Code, Because: b.Because})
 		}
+	}
+	set := &rulebook.CertifiedSet{Name: "s", Entries: []rulebook.CertifiedEntry{{In: rb, CertifiedVersion: &rulebook.CertifiedVersion{Model: y.Text{Text: "QM-8T"}, Components: y.Map[y.Text]{Entries: []*y.Entry[y.Text]{
+		{Key: "main", Value: y.Text{Text: "8.4"}}, {Key: "boot", Value: y.Text{Text: ">=3"}}}}}}}}
+	d, err = device.Read("d.yaml", []byte("kind: device\nname: cab\nmodel: QM-8T\ninstalled: {main: '8.2', boot: '1'}\n"))
+	require.NoError(t, err)
+	res, err := path.Find(path.Request{Device: d, Rules: func(string) *rulebook.Rulebook { return rb }, Goal: path.Goal{Version: "certified:s", Set: set}})
+	require.NoError(t, err)
+	for _, b := range res.Plans[0].Blocked {
+		note("a certified set with another boot loader", check.Line{Code: b.Code, Because: b.Because})
 	}
 	var b strings.Builder
 	for _, code := range slices.Sorted(maps.Keys(here)) {

@@ -130,17 +130,16 @@ func orUnknown(t string) string {
 }
 
 type jsonConfirm struct {
-	Fitcheck about               `json:"fitcheck"`
-	Verdict  string              `json:"verdict"`
-	Device   string              `json:"device"`
-	From     string              `json:"from"`
-	To       string              `json:"to"`
-	After    []string            `json:"after"`
-	Members  []jsonConfirmMember `json:"members"`
-	Checks   []jsonCheck         `json:"checks"`
-	NoPlan   []jsonRefused       `json:"no_plan,omitempty"`
-	Next     []string            `json:"next,omitempty"`
-	Note     string              `json:"note,omitempty"`
+	Verdict string              `json:"verdict"`
+	Device  string              `json:"device"`
+	From    string              `json:"from"`
+	To      string              `json:"to"`
+	After   []string            `json:"after"`
+	Members []jsonConfirmMember `json:"members"`
+	Checks  []jsonCheck         `json:"checks"`
+	NoPlan  []jsonRefused       `json:"no_plan,omitempty"`
+	Next    []string            `json:"next,omitempty"`
+	Note    string              `json:"note,omitempty"`
 }
 
 type jsonConfirmMember struct {
@@ -150,8 +149,18 @@ type jsonConfirmMember struct {
 }
 
 // ConfirmJSON is the document of confirm.
-func ConfirmJSON(c Confirmed) any {
-	out := jsonConfirm{Fitcheck: about{"confirm", Edition}, Verdict: string(c.Verdict()), Device: c.Device, From: c.From, To: c.To, After: c.After, Members: []jsonConfirmMember{}, Checks: checksJSON(c.Checks), Next: c.Next, Note: c.Note}
+func ConfirmJSON(all ...Confirmed) any {
+	worst := fit.Fits
+	var results []jsonConfirm
+	for _, c := range all {
+		worst = fit.Worse(worst, c.Verdict())
+		results = append(results, confirmJSON(c))
+	}
+	return resultsJSON("confirm", string(worst), results)
+}
+
+func confirmJSON(c Confirmed) jsonConfirm {
+	out := jsonConfirm{Verdict: string(c.Verdict()), Device: c.Device, From: c.From, To: c.To, After: c.After, Members: []jsonConfirmMember{}, Checks: checksJSON(c.Checks), Next: c.Next, Note: c.Note}
 	for _, m := range c.Members {
 		out.Members = append(out.Members, jsonConfirmMember{m.Name, string(m.Verdict), checksJSON(m.Checks)})
 	}

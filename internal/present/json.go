@@ -22,6 +22,25 @@ import (
 // new fields may come at any time.
 const Edition = 1
 
+// editionOfResults is that of the documents that have a list of results, whatever their
+// number: match, path, runbook and confirm.
+const editionOfResults = 2
+
+// jsonResults is such a document.
+type jsonResults[T any] struct {
+	Fitcheck about            `json:"fitcheck"`
+	Verdict  string           `json:"verdict"`
+	Results  []T              `json:"results"`
+	Refused  []RefusedPackage `json:"refused,omitempty"`
+}
+
+func resultsJSON[T any](document, verdict string, results []T) jsonResults[T] {
+	if results == nil {
+		results = []T{}
+	}
+	return jsonResults[T]{Fitcheck: about{document, editionOfResults}, Verdict: verdict, Results: results}
+}
+
 type about struct {
 	Document string `json:"document"`
 	Edition  int    `json:"edition"`

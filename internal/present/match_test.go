@@ -160,19 +160,25 @@ func TestMatchJSON(t *testing.T) {
 	var b bytes.Buffer
 	require.NoError(t, WriteJSON(&b, AnswersJSON([]Answer{{Verdicts: []*fit.Verdict{verdict(fit.Misfit, model, revision)}}}, nil)))
 	var doc struct {
-		Verdict string
-		Members []struct {
-			Checks []struct {
-				Check, Outcome string
-				Sources        []struct{ Side, Value, Source, Where string }
+		Fitcheck struct{ Edition int }
+		Verdict  string
+		Results  []struct {
+			Members []struct {
+				Checks []struct {
+					Check, Outcome string
+					Sources        []struct{ Side, Value, Source, Where string }
+				}
 			}
 		}
 	}
 	require.NoError(t, json.Unmarshal(b.Bytes(), &doc), b.String())
+	assert.Equal(t, 2, doc.Fitcheck.Edition)
 	assert.Equal(t, "misfit", doc.Verdict)
-	require.Len(t, doc.Members[0].Checks, 2)
-	assert.Equal(t, "revision", doc.Members[0].Checks[1].Check)
-	assert.Equal(t, struct{ Side, Value, Source, Where string }{fit.OfPackage, "B1", "manifest", "p.zip::m.txt:4"}, doc.Members[0].Checks[1].Sources[1])
+	require.Len(t, doc.Results, 1)
+	members := doc.Results[0].Members
+	require.Len(t, members[0].Checks, 2)
+	assert.Equal(t, "revision", members[0].Checks[1].Check)
+	assert.Equal(t, struct{ Side, Value, Source, Where string }{fit.OfPackage, "B1", "manifest", "p.zip::m.txt:4"}, members[0].Checks[1].Sources[1])
 	assert.NotContains(t, b.String(), "null", "what is not known is left out, or empty")
 }
 

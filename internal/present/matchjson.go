@@ -130,17 +130,11 @@ type RefusedPackage struct {
 	Because string `json:"because"`
 }
 
-// AnswersJSON is the document "match": one verdict, or, for several devices or
-// packages, the list of them under "matches", by device and the best first.
+// AnswersJSON is the document "match": the verdicts, by device and the best first, and
+// the verdict on the device that comes off worst with its best package.
 func AnswersJSON(all []Answer, refused []RefusedPackage) any {
-	if len(all) == 1 && len(all[0].Verdicts) == 1 && len(refused) == 0 {
-		return struct {
-			Fitcheck about `json:"fitcheck"`
-			jsonMatch
-		}{about{"match", Edition}, matchJSON(all[0].Verdicts[0], all[0].Instead)}
-	}
 	worst := fit.Fits
-	matches := []jsonMatch{}
+	results := []jsonMatch{}
 	for _, a := range all {
 		worst = fit.Worse(worst, a.Verdicts[0].Verdict)
 		for i, v := range a.Verdicts {
@@ -148,13 +142,10 @@ func AnswersJSON(all []Answer, refused []RefusedPackage) any {
 			if i > 0 {
 				instead = nil
 			}
-			matches = append(matches, matchJSON(v, instead))
+			results = append(results, matchJSON(v, instead))
 		}
 	}
-	return struct {
-		Fitcheck about            `json:"fitcheck"`
-		Verdict  string           `json:"verdict"`
-		Matches  []jsonMatch      `json:"matches"`
-		Refused  []RefusedPackage `json:"refused,omitempty"`
-	}{about{"match", Edition}, string(worst), matches, refused}
+	doc := resultsJSON("match", string(worst), results)
+	doc.Refused = refused
+	return doc
 }

@@ -75,9 +75,14 @@ func TestPathThatIsNot(t *testing.T) {
 
 func TestPathJSON(t *testing.T) {
 	var b bytes.Buffer
-	require.NoError(t, WriteJSON(&b, PathJSON(samplePath())))
-	var doc map[string]any
-	require.NoError(t, json.Unmarshal(b.Bytes(), &doc))
+	require.NoError(t, WriteJSON(&b, PathJSON([]Paths{samplePath()})))
+	var all struct {
+		Found   bool
+		Results []map[string]any
+	}
+	require.NoError(t, json.Unmarshal(b.Bytes(), &all))
+	assert.True(t, all.Found)
+	doc := all.Results[0]
 	for key, want := range map[string]any{"device": "cab", "from": "1.0", "to": "3.0", "family": "g", "found": true, "resets": 1.0, "unsettled": []any{}, "blocked": []any{}} {
 		assert.Equal(t, want, doc[key], key)
 	}
@@ -98,8 +103,10 @@ func TestPathJSON(t *testing.T) {
 	other.Found, other.Hops = false, nil
 	two.Plans = append(two.Plans, PathAnswer{Answer: &other})
 	b.Reset()
-	require.NoError(t, WriteJSON(&b, PathJSON(two)))
-	require.NoError(t, json.Unmarshal(b.Bytes(), &doc))
+	require.NoError(t, WriteJSON(&b, PathJSON([]Paths{two})))
+	require.NoError(t, json.Unmarshal(b.Bytes(), &all))
+	assert.False(t, all.Found)
+	doc = all.Results[0]
 	assert.Equal(t, false, doc["found"])
 	assert.Len(t, doc["plans"], 2)
 	assert.Len(t, doc["hops"], 2)

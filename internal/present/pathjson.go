@@ -9,7 +9,6 @@ import (
 )
 
 type jsonPath struct {
-	Fitcheck  about           `json:"fitcheck"`
 	Device    string          `json:"device"`
 	From      string          `json:"from"`
 	To        string          `json:"to"`
@@ -63,7 +62,7 @@ type jsonChange struct {
 
 type jsonHop struct {
 	Release      string       `json:"release"`
-	Package      string       `json:"package"`            // its name, or toDownload
+	Package      string       `json:"package,omitempty"`  // its name, or toDownload; nothing where nobody looked
 	Packages     []string     `json:"packages,omitempty"` // paths
 	From         string       `json:"from"`
 	To           string       `json:"to"`
@@ -100,13 +99,28 @@ type jsonOtherPath struct {
 	Hops []jsonHop `json:"hops"`
 }
 
-// PathJSON is the document of path. With several plans, the whole is found when
+// PathJSON is the document of path: a result a device, and whether there is a path for each.
+func PathJSON(all []Paths) any {
+	out := struct {
+		Fitcheck about      `json:"fitcheck"`
+		Found    bool       `json:"found"`
+		Results  []jsonPath `json:"results"`
+	}{about{"path", editionOfResults}, true, []jsonPath{}}
+	for _, p := range all {
+		one := pathJSON(p)
+		out.Found = out.Found && one.Found
+		out.Results = append(out.Results, one)
+	}
+	return out
+}
+
+// pathJSON is the path of one device. With several plans, the whole is found when
 // each is, and its hops are those of all.
-func PathJSON(p Paths) any {
-	doc := jsonPath{Fitcheck: about{"path", Edition}, Device: p.Device, Unsettled: []string{}, Hops: []jsonHop{}, Blocked: []jsonBlocked{}, Notes: p.Notes, Found: true}
+func pathJSON(p Paths) jsonPath {
+	doc := jsonPath{Device: p.Device, Unsettled: []string{}, Hops: []jsonHop{}, Blocked: []jsonBlocked{}, Notes: p.Notes, Found: true}
 	if len(p.Plans) == 1 {
 		doc = planJSON(p.Plans[0])
-		doc.Fitcheck, doc.Device = about{"path", Edition}, p.Device
+		doc.Device = p.Device
 		doc.Notes = append(p.Notes, doc.Notes...)
 		return doc
 	}
@@ -137,7 +151,7 @@ func minutesJSON(install, outage rulebook.MinuteSpan, unknown int) jsonMinutes {
 }
 
 func planJSON(a PathAnswer) jsonPath {
-	doc := jsonPath{Fitcheck: about{"path", Edition}, Device: a.Name, From: a.From, To: a.To, Family: a.Family, Found: a.Found, Unsettled: append([]string{}, a.Unsettled...),
+	doc := jsonPath{Device: a.Name, From: a.From, To: a.To, Family: a.Family, Found: a.Found, Unsettled: append([]string{}, a.Unsettled...),
 		Hops: hopsJSON(a.Steps), Resets: a.Resets(), Blocked: []jsonBlocked{}, Members: a.Members, Notes: a.Notes}
 	doc.Minutes = minutesJSON(a.Minutes())
 	if a.Capped != nil {

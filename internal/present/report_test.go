@@ -57,15 +57,15 @@ func TestSeveralPackagesAndDevices(t *testing.T) {
 
 	var doc struct {
 		Verdict string
-		Matches []struct{ Verdict, Device, Path, Instead string }
+		Results []struct{ Verdict, Device, Path, Instead string }
 	}
 	var b bytes.Buffer
 	require.NoError(t, WriteJSON(&b, AnswersJSON([]Answer{one, two}, nil)))
 	require.NoError(t, json.Unmarshal(b.Bytes(), &doc))
 	assert.Equal(t, "misfit", doc.Verdict)
-	require.Len(t, doc.Matches, 3)
-	assert.Equal(t, "packages/new/p.zip", doc.Matches[0].Path)
-	assert.Equal(t, []string{"packages/q.zip", "", "packages/q.zip"}, []string{doc.Matches[0].Instead, doc.Matches[1].Instead, doc.Matches[2].Instead})
+	require.Len(t, doc.Results, 3)
+	assert.Equal(t, "packages/new/p.zip", doc.Results[0].Path)
+	assert.Equal(t, []string{"packages/q.zip", "", "packages/q.zip"}, []string{doc.Results[0].Instead, doc.Results[1].Instead, doc.Results[2].Instead})
 }
 
 func TestJUnit(t *testing.T) {

@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"fitcheck/core/duration"
+	"fitcheck/core/fit"
 	"fitcheck/core/plan"
 	"fitcheck/internal/present/page"
 )
@@ -65,7 +66,6 @@ func upper(t string) string {
 }
 
 type jsonRunbook struct {
-	Fitcheck about         `json:"fitcheck"`
 	Device   string        `json:"device"`
 	From     string        `json:"from"`
 	To       string        `json:"to"`
@@ -114,10 +114,27 @@ func instructionJSON(i plan.Instruction) jsonInstruction {
 }
 
 // RunbookJSON is the document of runbook.
-func RunbookJSON(b *plan.Runbook, refused []Refused) any { return runbookJSON(b, refused) }
+func RunbookJSON(b *plan.Runbook, refused []Refused) any {
+	return resultsJSON("runbook", string(refusedVerdict(b != nil, refused)), []jsonRunbook{runbookJSON(b, refused)})
+}
+
+// refusedVerdict is that on what was planned: the worst of what stands against it.
+func refusedVerdict(planned bool, refused []Refused) fit.Outcome {
+	worst := fit.Fits
+	if !planned && len(refused) == 0 {
+		worst = fit.Unsettled
+	}
+	for _, r := range refused {
+		if planned && r.Outcome == fit.Unsettled {
+			continue // it was planned even so
+		}
+		worst = fit.Worse(worst, r.Outcome)
+	}
+	return worst
+}
 
 func runbookJSON(b *plan.Runbook, refused []Refused) jsonRunbook {
-	out := jsonRunbook{Fitcheck: about{"runbook", Edition}, Refused: []jsonRefused{}, Sections: []jsonSection{}, Steps: []jsonStep{}}
+	out := jsonRunbook{Refused: []jsonRefused{}, Sections: []jsonSection{}, Steps: []jsonStep{}}
 	for _, r := range refused {
 		out.Refused = append(out.Refused, jsonRefused{r.Device, string(r.Outcome), r.Because})
 	}

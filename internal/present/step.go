@@ -5,6 +5,7 @@ import (
 	"strings"
 
 	"fitcheck/core/duration"
+	"fitcheck/core/fit"
 	"fitcheck/core/plan"
 	"fitcheck/core/truth"
 	"fitcheck/internal/present/page"
@@ -90,19 +91,18 @@ func StepPage(a *plan.StepAnswer) *page.Page {
 var shownWords = map[truth.Truth]page.Span{truth.Yes: {Text: "shown", Tone: page.Good}, truth.No: {Text: "not so", Tone: page.Bad}, truth.Unknown: {Text: "not shown", Tone: page.Doubt}}
 
 type jsonStepAnswer struct {
-	Fitcheck about         `json:"fitcheck"`
-	Step     int           `json:"step"`
-	Device   string        `json:"device,omitempty"`
-	Name     string        `json:"name,omitempty"`
-	Text     string        `json:"text,omitempty"`
-	Outcome  string        `json:"outcome"`
-	Percent  *int          `json:"percent,omitempty"`
-	Wait     *jsonWait     `json:"wait_seconds,omitempty"`
-	Reason   string        `json:"reason,omitempty"`
-	Remedy   string        `json:"remedy,omitempty"`
-	IfNot    string        `json:"if_not,omitempty"`
-	Shown    []jsonShown   `json:"shown"`
-	Refused  []jsonRefused `json:"refused,omitempty"`
+	Step    int           `json:"step"`
+	Device  string        `json:"device,omitempty"`
+	Name    string        `json:"name,omitempty"`
+	Text    string        `json:"text,omitempty"`
+	Outcome string        `json:"outcome"`
+	Percent *int          `json:"percent,omitempty"`
+	Wait    *jsonWait     `json:"wait_seconds,omitempty"`
+	Reason  string        `json:"reason,omitempty"`
+	Remedy  string        `json:"remedy,omitempty"`
+	IfNot   string        `json:"if_not,omitempty"`
+	Shown   []jsonShown   `json:"shown"`
+	Refused []jsonRefused `json:"refused,omitempty"`
 }
 
 type jsonShown struct {
@@ -114,7 +114,14 @@ type jsonShown struct {
 
 // StepJSON is the document of confirm -step.
 func StepJSON(a *plan.StepAnswer) any {
-	out := jsonStepAnswer{Fitcheck: about{"confirm", Edition}, Step: a.Number, Device: a.Device, Name: a.Step.Step, Text: a.Step.Text, Outcome: a.Outcome, Reason: a.Reason, Remedy: a.Remedy, IfNot: a.Step.Back, Shown: []jsonShown{}}
+	return resultsJSON("confirm", string(stepVerdicts[a.Outcome]), []jsonStepAnswer{stepJSON(a)})
+}
+
+// stepVerdicts are the outcomes as a verdict, as the exit status tells them.
+var stepVerdicts = map[string]fit.Outcome{plan.StepDone: fit.Fits, plan.StepRunning: fit.Unsettled, plan.StepUnknown: fit.Unsettled, plan.StepFailed: fit.Misfit, plan.StepStop: fit.Misfit}
+
+func stepJSON(a *plan.StepAnswer) jsonStepAnswer {
+	out := jsonStepAnswer{Step: a.Number, Device: a.Device, Name: a.Step.Step, Text: a.Step.Text, Outcome: a.Outcome, Reason: a.Reason, Remedy: a.Remedy, IfNot: a.Step.Back, Shown: []jsonShown{}}
 	if a.Percent >= 0 {
 		out.Percent = &a.Percent
 	}
@@ -129,9 +136,9 @@ func StepJSON(a *plan.StepAnswer) any {
 
 // StepRefusedJSON says why there is no runbook of which a step could be confirmed.
 func StepRefusedJSON(why []Refused) any {
-	out := jsonStepAnswer{Fitcheck: about{"confirm", Edition}, Outcome: plan.StepUnknown, Shown: []jsonShown{}}
+	out := jsonStepAnswer{Outcome: plan.StepUnknown, Shown: []jsonShown{}}
 	for _, r := range why {
 		out.Refused = append(out.Refused, jsonRefused{r.Device, string(r.Outcome), r.Because})
 	}
-	return out
+	return resultsJSON("confirm", string(refusedVerdict(false, why)), []jsonStepAnswer{out})
 }

@@ -17,8 +17,19 @@ type WrittenRunbook struct {
 // ReadRunbook reads the document of runbook.
 func ReadRunbook(name string, data []byte) (*WrittenRunbook, error) {
 	w := &WrittenRunbook{Name: name}
-	if err := json.Unmarshal(data, &w.doc); err != nil || w.doc.Fitcheck.Document != "runbook" {
+	var doc jsonResults[jsonRunbook]
+	if err := json.Unmarshal(data, &doc); err != nil || doc.Fitcheck.Document != "runbook" {
 		return nil, fmt.Errorf("%s: it is no runbook in JSON; write one with fitcheck runbook -json", name)
+	}
+	switch {
+	case doc.Fitcheck.Edition == 1: // that was the runbook itself
+		if err := json.Unmarshal(data, &w.doc); err != nil {
+			return nil, fmt.Errorf("%s: it is no runbook in JSON; write one with fitcheck runbook -json", name)
+		}
+	case len(doc.Results) == 1:
+		w.doc = doc.Results[0]
+	case len(doc.Results) > 1:
+		return nil, fmt.Errorf("%s: it is the runbook of %d devices; write one for this device alone", name, len(doc.Results))
 	}
 	if len(w.doc.Steps) == 0 {
 		return nil, fmt.Errorf("%s: it holds no steps: nothing was planned", name)
