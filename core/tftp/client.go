@@ -17,6 +17,9 @@ func (o Options) asked(size int64) []option {
 		return nil
 	}
 	out := []option{{"blksize", strconv.Itoa(min(max(o.BlockSize, MinBlock), MaxBlock))}, {"tsize", strconv.FormatInt(max(size, 0), 10)}}
+	if o.Window > 1 {
+		out = append(out, option{"windowsize", strconv.Itoa(min(o.Window, 65535))})
+	}
 	if t := o.timeout(); t%time.Second == 0 && t <= 255*time.Second {
 		out = append(out, option{"timeout", strconv.Itoa(int(t / time.Second))})
 	}

@@ -1,13 +1,14 @@
 // Package tftp sends and receives files by the Trivial File Transfer Protocol:
 // RFC 1350 in octet mode, with the options of RFC 2347, blksize (RFC 2348),
-// timeout and tsize (RFC 2349). It is both sides: a client, and a server of
-// single files.
+// timeout and tsize (RFC 2349), and windowsize (RFC 7440). It is both sides: a client,
+// and a server of single files, which also gives out text in netascii mode to clients
+// that ask for that. How long an answer is waited for follows the round trip (RFC 6298).
 //
 // A packet begins with its opcode, two bytes, big-endian:
 //
 //	1 RRQ, 2 WRQ   name 0 mode 0 { option 0 value 0 }
 //	3 DATA         block (u16), up to blksize bytes; a short one is the last
-//	4 ACK          block (u16)
+//	4 ACK          block (u16): all up to this one came
 //	5 ERROR        code (u16), message 0
 //	6 OACK         { option 0 value 0 }
 //

@@ -1,6 +1,7 @@
 package tftp
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"io"
@@ -25,6 +26,9 @@ type Server struct {
 	Receive func(from *net.UDPAddr, name string, size int64) (io.WriteCloser, error)
 	// Done is told of every transfer that was begun.
 	Done func(from *net.UDPAddr, name string, bytes int64, err error)
+	// Most is how many transfers go on at one time; 0 is 64. A request beyond them is not
+	// answered, and comes again.
+	Most int
 	// Listen opens the socket of a transfer; nil takes that of Options, else any
 	// port of Conn's address.
 	Listen func() (net.PacketConn, error)
@@ -62,7 +66,7 @@ func (s *Server) Serve(ctx context.Context) error {
 			continue
 		}
 		// A request that comes again because the answer was lost is not another one.
-		if !begun.add(addr.String()) {
+		if !begun.add(addr.String(), cmp.Or(s.Most, maxTransfers)) {
 			continue
 		}
 		wg.Go(func() {
@@ -77,13 +81,13 @@ type pending struct {
 	at map[string]bool
 }
 
-// maxTransfers bounds the transfers at one time.
+// maxTransfers bounds the transfers at one time, unless a server says otherwise.
 const maxTransfers = 64
 
-func (p *pending) add(key string) bool {
+func (p *pending) add(key string, most int) bool {
 	p.mu.Lock()
 	defer p.mu.Unlock()
-	if p.at[key] || len(p.at) >= maxTransfers {
+	if p.at[key] || len(p.at) >= most {
 		return false
 	}
 	p.at[key] = true
@@ -118,7 +122,7 @@ func (s *Server) answer(ctx context.Context, from *net.UDPAddr, p *packet) {
 	t.fixed = true
 	var n int64
 	switch {
-	case p.mode != "octet":
+	case p.mode != "octet" && (p.mode != "netascii" || p.op != opRead):
 		err = t.fail(CodeIllegal, "only octet mode is served")
 	case p.op == opRead:
 		n, err = s.send(t, from, p)
@@ -148,12 +152,17 @@ func (s *Server) agreed(t *session, p *packet, size int64) []option {
 		return nil
 	}
 	var out []option
+	asked := 0
 	for _, o := range p.options {
 		switch o.name {
 		case "blksize":
 			if n, ok := number(o.value, MinBlock, 1<<31); ok {
 				t.block = int(min(n, int64(s.Options.BlockSize), MaxBlock))
 				out = append(out, option{o.name, strconv.Itoa(t.block)})
+			}
+		case "windowsize":
+			if n, ok := number(o.value, 1, 65535); ok && s.Options.Window > 1 {
+				asked = int(min(n, int64(s.Options.Window)))
 			}
 		case "tsize":
 			n, ok := number(o.value, 0, 1<<62)
@@ -167,9 +176,14 @@ func (s *Server) agreed(t *session, p *packet, size int64) []option {
 		case "timeout":
 			if n, ok := number(o.value, 1, 255); ok {
 				t.o.Timeout = time.Duration(n) * time.Second
+				t.trip = newRoundTrip(t.o.Timeout, leastWait)
 				out = append(out, option{o.name, o.value})
 			}
 		}
+	}
+	if asked > 0 {
+		t.window = max(1, min(asked, maxInFlight/t.block))
+		out = append(out, option{"windowsize", strconv.Itoa(t.window)})
 	}
 	return out
 }
@@ -183,6 +197,10 @@ func (s *Server) send(t *session, from *net.UDPAddr, p *packet) (int64, error) {
 		return 0, t.refuse(err)
 	}
 	defer r.Close()
+	var file io.Reader = r
+	if p.mode == "netascii" { // what goes over the line is longer, and how long nobody knows before
+		size, file = -1, newNetascii(r)
+	}
 	options := s.agreed(t, p, size)
 	t.total = size
 	if len(options) > 0 {
@@ -191,7 +209,7 @@ func (s *Server) send(t *session, from *net.UDPAddr, p *packet) (int64, error) {
 			return 0, err
 		}
 	}
-	return t.sendFile(r)
+	return t.sendFile(file)
 }
 
 func (s *Server) receive(t *session, from *net.UDPAddr, p *packet) (int64, error) {

@@ -15,10 +15,14 @@ type Options struct {
 	// BlockSize asks for blocks of so many bytes; 0 negotiates nothing, so that
 	// a side that knows no options is not troubled with them.
 	BlockSize int
-	// Timeout is how long an answer is waited for before a packet is sent again,
-	// at first; it doubles up to eight times that. 0 is one second.
+	// Window asks for so many blocks to be sent before one is acknowledged (RFC 7440); 0
+	// and 1 ask for none.
+	Window int
+	// Timeout is how long an answer is waited for at first, until the round trip is
+	// measured; a wait is never longer than eight times that. 0 is one second.
 	Timeout time.Duration
-	// Retries is how often a packet is sent again; 0 is five times.
+	// Retries is how often a packet would be sent again by that wait, doubled each time; 0
+	// is five times. The other side is given up when nothing came for as long as that takes.
 	Retries int
 	// Progress, where it is set, is told how many bytes are over; total is -1
 	// when it is not known.
@@ -43,6 +47,16 @@ func (o Options) retries() int {
 	return 5
 }
 
+// patience is how long nothing may come before the other side is given up.
+func (o Options) patience() time.Duration {
+	wait, all := o.timeout(), time.Duration(0)
+	for range o.retries() + 1 {
+		all += wait
+		wait = min(2*wait, 8*o.timeout())
+	}
+	return all
+}
+
 func (o Options) listen() (net.PacketConn, error) {
 	if o.Listen != nil {
 		return o.Listen()
@@ -56,6 +70,9 @@ func (o Options) progress(done, total int64) {
 	}
 }
 
+// maxInFlight bounds the bytes of one transfer that are not acknowledged yet.
+const maxInFlight = 128 << 10
+
 // session is one transfer: a socket of its own, and the other side's address
 // and port, which is fixed by its first packet (its transfer ID).
 type session struct {
@@ -63,18 +80,21 @@ type session struct {
 	conn net.PacketConn
 	peer *net.UDPAddr
 	// fixed: the peer's port is known.
-	fixed bool
-	o     Options
-	block int
-	total int64
-	buf   []byte
+	fixed  bool
+	o      Options
+	block  int
+	window int // blocks behind which one acknowledgement comes
+	total  int64
+	buf    []byte
+	trip   roundTrip
 	// last acknowledges the last block of a file that was received.
 	last      []byte
 	lastBlock uint16
 }
 
 func newSession(ctx context.Context, conn net.PacketConn, peer *net.UDPAddr, o Options) *session {
-	return &session{ctx: ctx, conn: conn, peer: peer, o: o, block: DefaultBlock, total: -1, buf: make([]byte, MaxBlock+4)}
+	return &session{ctx: ctx, conn: conn, peer: peer, o: o, block: DefaultBlock, window: 1, total: -1,
+		buf: make([]byte, max(min(o.BlockSize, MaxBlock), DefaultBlock)+1024), trip: newRoundTrip(o.timeout(), leastWait)}
 }
 
 func (s *session) send(b []byte) error {
@@ -99,11 +119,8 @@ func (s *session) fail(code int, message string) error {
 // exchange sends a packet until want takes one that comes back. A nil packet
 // only waits.
 func (s *session) exchange(b []byte, want func(*packet) (bool, error)) error {
-	wait := s.o.timeout()
-	longest := 8 * wait
-	for try := 0; try <= s.o.retries(); try++ {
-		if err := s.ctx.Err(); err != nil {
-			_ = s.send(errorPacket(CodeUndefined, "given up"))
+	for first, giveUp := true, time.Now().Add(s.o.patience()); ; first = false {
+		if err := s.goesOn(); err != nil {
 			return err
 		}
 		if b != nil {
@@ -111,26 +128,49 @@ func (s *session) exchange(b []byte, want func(*packet) (bool, error)) error {
 				return err
 			}
 		}
-		until := time.Now().Add(wait)
-		for {
-			p, err := s.receive(until)
-			if err != nil {
-				if errors.Is(err, ErrTimeout) {
-					break
-				}
-				return err
+		sent := time.Now()
+		ok, err := s.await(sent.Add(s.trip.wait), want)
+		switch {
+		case err != nil:
+			return err
+		case ok:
+			if first && b != nil {
+				s.trip.measure(time.Since(sent))
 			}
-			if p.op == opError {
-				return &Error{p.code, p.message}
-			}
-			ok, err := want(p)
-			if ok || err != nil {
-				return err
-			}
+			return nil
 		}
-		wait = min(2*wait, longest)
+		s.trip.lost()
+		if !time.Now().Before(giveUp) {
+			return ErrTimeout
+		}
 	}
-	return ErrTimeout
+}
+
+// goesOn tells the other side when the transfer is given up.
+func (s *session) goesOn() error {
+	err := s.ctx.Err()
+	if err != nil {
+		_ = s.send(errorPacket(CodeUndefined, "given up"))
+	}
+	return err
+}
+
+// await reads packets until want takes one, or the time is over.
+func (s *session) await(until time.Time, want func(*packet) (bool, error)) (bool, error) {
+	for {
+		p, err := s.receive(until)
+		switch {
+		case errors.Is(err, ErrTimeout):
+			return false, nil
+		case err != nil:
+			return false, err
+		case p.op == opError:
+			return false, &Error{p.code, p.message}
+		}
+		if ok, err := want(p); ok || err != nil {
+			return ok, err
+		}
+	}
 }
 
 // receive reads the next packet of the other side. What cannot be read, or is
@@ -201,6 +241,12 @@ func (s *session) agree(p *packet, asked []option) error {
 				return s.fail(CodeOption, fmt.Sprintf("a block size of %s was not asked for", o.value))
 			}
 			s.block = int(n)
+		case "windowsize":
+			n, ok := number(o.value, 1, int64(max(s.o.Window, 1)))
+			if !ok {
+				return s.fail(CodeOption, fmt.Sprintf("a window of %s was not asked for", o.value))
+			}
+			s.window = int(n)
 		case "tsize":
 			if n, ok := number(o.value, 0, 1<<62); ok {
 				s.total = n
@@ -210,84 +256,229 @@ func (s *session) agree(p *packet, asked []option) error {
 	return nil
 }
 
-// sendFile sends blocks from a block number on until all are acknowledged.
-func (s *session) sendFile(r io.Reader) (int64, error) {
-	done := int64(0)
-	b := make([]byte, 4+s.block)
-	for block := uint16(1); ; block++ {
-		binary.BigEndian.PutUint16(b, uint16(opData))
-		binary.BigEndian.PutUint16(b[2:], block)
-		n, err := io.ReadFull(r, b[4:4+s.block])
+// sending is the blocks that are sent and not acknowledged.
+type sending struct {
+	s      *session
+	r      io.Reader
+	first  uint16   // number of the first of them
+	blocks [][]byte // packets, block after block
+	sent   int      // how many of them were sent
+	fresh  int      // from this one on they were sent once only
+	at     time.Time
+	free   [][]byte
+	done   int64
+	end    bool // the last block has been read
+	err    error
+}
+
+// fill reads blocks until the window is full.
+func (w *sending) fill() {
+	for len(w.blocks) < w.s.window && !w.end && w.err == nil {
+		var b []byte
+		if n := len(w.free); n > 0 {
+			b, w.free = w.free[n-1], w.free[:n-1]
+		} else {
+			b = make([]byte, 4+w.s.block)
+		}
+		b = b[:4+w.s.block]
+		n, err := io.ReadFull(w.r, b[4:])
 		if err != nil && err != io.EOF && err != io.ErrUnexpectedEOF {
-			_ = s.send(errorPacket(CodeUndefined, "the file cannot be read"))
-			return done, err
+			w.err = err
+			return
 		}
-		err = s.exchange(b[:4+n], func(p *packet) (bool, error) {
-			// An acknowledgement of an earlier block is a late one: answering it would
-			// send every block twice from then on.
-			return p.op == opAck && p.block == block, nil
-		})
-		if err != nil {
-			return done, fmt.Errorf("after %d bytes: %w", done, err)
-		}
-		done += int64(n)
-		s.o.progress(done, s.total)
-		if n < s.block {
-			return done, nil
-		}
+		binary.BigEndian.PutUint16(b, uint16(opData))
+		binary.BigEndian.PutUint16(b[2:], w.first+uint16(len(w.blocks)))
+		w.blocks = append(w.blocks, b[:4+n])
+		w.end = n < w.s.block
 	}
+}
+
+// acknowledged takes an acknowledgement: how many blocks it is for. One of an earlier block
+// is a late one, for nothing: answering it would send every block twice from then on.
+func (w *sending) acknowledged(number uint16) int {
+	n := int(number - w.first + 1) // by the circle of 65536
+	if n < 1 || n > w.sent {
+		return 0
+	}
+	if w.fresh < n { // what was sent again is not measured
+		w.s.trip.measure(time.Since(w.at))
+	}
+	for _, b := range w.blocks[:n] {
+		w.done += int64(len(b) - 4)
+		w.free = append(w.free, b)
+	}
+	w.blocks = append(w.blocks[:0], w.blocks[n:]...)
+	w.first += uint16(n)
+	w.sent, w.fresh = w.sent-n, max(w.fresh-n, 0)
+	return n
+}
+
+// again sends what is not acknowledged once more.
+func (w *sending) again() {
+	w.fresh = max(w.fresh, w.sent)
+	w.sent = 0
+}
+
+// sendFile sends blocks until all are acknowledged: as many as the window holds, and the
+// next when these are. One that the other side lacks is sent again with all behind it (RFC
+// 7440, section 4).
+func (s *session) sendFile(r io.Reader) (int64, error) {
+	w := &sending{s: s, r: r, first: 1}
+	giveUp := time.Now().Add(s.o.patience())
+	broken := func(err error) (int64, error) { return w.done, fmt.Errorf("after %d bytes: %w", w.done, err) }
+	for {
+		w.fill()
+		if w.err != nil {
+			_ = s.send(errorPacket(CodeUndefined, "the file cannot be read"))
+			return w.done, w.err
+		}
+		if len(w.blocks) == 0 {
+			return w.done, nil
+		}
+		if err := s.goesOn(); err != nil {
+			return broken(err)
+		}
+		for ; w.sent < len(w.blocks); w.sent++ {
+			if err := s.send(w.blocks[w.sent]); err != nil {
+				return broken(err)
+			}
+		}
+		w.at = time.Now()
+		taken := 0
+		ok, err := s.await(w.at.Add(s.trip.wait), func(p *packet) (bool, error) {
+			if p.op != opAck {
+				return false, nil
+			}
+			taken = w.acknowledged(p.block)
+			return taken > 0, nil
+		})
+		switch {
+		case err != nil:
+			return broken(err)
+		case ok:
+			giveUp = time.Now().Add(s.o.patience())
+			s.o.progress(w.done, s.total)
+			if w.sent > 0 { // what was sent behind it did not arrive
+				w.again()
+			}
+			if w.end && len(w.blocks) == 0 {
+				return w.done, nil
+			}
+			continue
+		}
+		if !time.Now().Before(giveUp) {
+			return broken(ErrTimeout)
+		}
+		s.trip.lost()
+		w.again()
+	}
+}
+
+// leastAsk is the shortest wait before a receiver asks again: the sender sees to losses
+// first, and not every one passes over what it has seen already.
+const leastAsk = 200 * time.Millisecond
+
+// receiving is a file that comes in blocks.
+type receiving struct {
+	s      *session
+	w      io.Writer
+	next   uint16 // number of the block that comes next
+	behind int    // blocks since the last acknowledgement
+	told   bool   // the sender was told that it left one out
+	answer []byte // what is sent when nothing comes
+	sent   time.Time
+	asked  bool // the answer was sent again
+	done   int64
+	last   bool
+}
+
+// take is given one packet; it tells whether something is to be waited for anew.
+func (r *receiving) take(p *packet) (bool, error) {
+	s := r.s
+	switch {
+	case p.op != opData:
+		return false, nil
+	case p.block == r.next:
+	case p.block == r.next-1 && r.behind == 0 && r.answer != nil: // our acknowledgement was lost
+		return false, s.send(r.answer)
+	case int16(p.block-r.next) > 0 && s.window > 1 && !r.told && r.answer != nil: // one is missing: all behind it comes again
+		r.told, r.behind, r.asked = true, 0, true
+		if r.done > 0 || r.next != 1 {
+			r.answer = ack(r.next - 1)
+		}
+		return false, s.send(r.answer)
+	default:
+		return false, nil
+	}
+	if len(p.data) > s.block {
+		return false, s.fail(CodeIllegal, fmt.Sprintf("a block of %d bytes, and %d were agreed on", len(p.data), s.block))
+	}
+	if s.o.Limit > 0 && r.done+int64(len(p.data)) > s.o.Limit {
+		return false, s.fail(CodeFull, fmt.Sprintf("the file has more than %d bytes", s.o.Limit))
+	}
+	if _, err := r.w.Write(p.data); err != nil {
+		_ = s.send(errorPacket(CodeFull, "the file cannot be written"))
+		return false, err
+	}
+	if !r.asked && r.behind == 0 && !r.sent.IsZero() {
+		s.trip.measure(time.Since(r.sent))
+	}
+	r.done += int64(len(p.data))
+	r.last = len(p.data) < s.block
+	r.told = false
+	s.o.progress(r.done, s.total)
+	r.answer = ack(r.next)
+	r.next++
+	if r.behind++; r.behind < s.window && !r.last {
+		return true, nil
+	}
+	r.behind, r.asked, r.sent = 0, false, time.Now()
+	return true, s.send(r.answer)
 }
 
 // receiveFile receives blocks; answer is what is sent until the first one
 // comes, and first the block that came already with the answer to a request.
 func (s *session) receiveFile(w io.Writer, answer []byte, first *packet) (int64, error) {
-	done := int64(0)
-	for block := uint16(1); ; block++ {
-		var data []byte
-		last := false
-		take := func(p *packet) (bool, error) {
-			switch {
-			case p.op != opData:
-				return false, nil
-			case p.block == block:
-				if len(p.data) > s.block {
-					return false, s.fail(CodeIllegal, fmt.Sprintf("a block of %d bytes, and %d were agreed on", len(p.data), s.block))
-				}
-				data = append([]byte(nil), p.data...)
-				last = len(p.data) < s.block
-				return true, nil
-			case p.block == block-1 && answer != nil: // our acknowledgement was lost
-				return false, s.send(answer)
+	r := &receiving{s: s, w: w, next: 1, answer: answer}
+	s.trip.least = min(leastAsk, s.o.timeout())
+	s.trip.wait = max(s.trip.wait, s.trip.least)
+	fail := func(err error) (int64, error) { return r.done, fmt.Errorf("after %d bytes: %w", r.done, err) }
+	if first != nil {
+		if _, err := r.take(first); err != nil {
+			return fail(err)
+		}
+	} else if answer != nil {
+		if err := s.send(answer); err != nil {
+			return fail(err)
+		}
+		r.sent = time.Now()
+	}
+	giveUp := time.Now().Add(s.o.patience())
+	for !r.last {
+		if err := s.goesOn(); err != nil {
+			return fail(err)
+		}
+		ok, err := s.await(time.Now().Add(s.trip.wait), r.take)
+		switch {
+		case err != nil:
+			return fail(err)
+		case ok:
+			giveUp = time.Now().Add(s.o.patience())
+			continue
+		}
+		if !time.Now().Before(giveUp) {
+			return fail(ErrTimeout)
+		}
+		s.trip.lost()
+		if r.answer != nil {
+			r.behind, r.asked = 0, true
+			if err := s.send(r.answer); err != nil {
+				return fail(err)
 			}
-			return false, nil
-		}
-		ok := false
-		var err error
-		if first != nil {
-			ok, err = take(first)
-			first = nil
-		}
-		if !ok && err == nil {
-			err = s.exchange(answer, take)
-		}
-		if err != nil {
-			return done, fmt.Errorf("after %d bytes: %w", done, err)
-		}
-		if s.o.Limit > 0 && done+int64(len(data)) > s.o.Limit {
-			return done, s.fail(CodeFull, fmt.Sprintf("the file has more than %d bytes", s.o.Limit))
-		}
-		if _, err := w.Write(data); err != nil {
-			_ = s.send(errorPacket(CodeFull, "the file cannot be written"))
-			return done, err
-		}
-		done += int64(len(data))
-		s.o.progress(done, s.total)
-		answer = ack(block)
-		if last {
-			s.last, s.lastBlock = answer, block
-			return done, s.send(answer)
 		}
 	}
+	s.last, s.lastBlock = r.answer, r.next-1
+	return r.done, nil
 }
 
 // linger acknowledges the last block again when it comes again, because the
@@ -296,7 +487,7 @@ func (s *session) linger() {
 	if s.last == nil {
 		return
 	}
-	for until := time.Now().Add(2 * s.o.timeout()); ; {
+	for until := time.Now().Add(4 * s.o.timeout()); ; {
 		p, err := s.receive(until)
 		if err != nil {
 			return
