@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"context"
 	"errors"
+	"fmt"
 	"io"
 	"net"
 	"strconv"
@@ -26,6 +27,12 @@ type Server struct {
 	Receive func(from *net.UDPAddr, name string, size int64) (io.WriteCloser, error)
 	// Done is told of every transfer that was begun.
 	Done func(from *net.UDPAddr, name string, bytes int64, err error)
+	// Refuse is told of a request that is none to be served: to write where nothing is taken,
+	// in a mode that is not served, or one that cannot be read.
+	Refuse func(from *net.UDPAddr, name string, err error)
+	// Progress and Ended are told of what Send opened: how far it is, and how it ended.
+	Progress func(r io.ReadCloser, done int64)
+	Ended    func(r io.ReadCloser, done int64, err error)
 	// Most is how many transfers go on at one time; 0 is 64. A request beyond them is not
 	// answered, and comes again.
 	Most int
@@ -45,8 +52,9 @@ func (s *Server) Serve(ctx context.Context) error {
 	defer stop()
 	b := make([]byte, 4096)
 	begun := &pending{at: map[string]bool{}}
+	read := newArrivals(s.Conn)
 	for {
-		n, from, err := s.Conn.ReadFrom(b)
+		n, from, at, err := read(b)
 		if ctx.Err() != nil {
 			return nil
 		}
@@ -62,7 +70,11 @@ func (s *Server) Serve(ctx context.Context) error {
 			continue
 		}
 		p, err := parse(b[:n])
-		if err != nil || p.op != opRead && p.op != opWrite {
+		if err != nil {
+			s.unreadable(addr, b[:n], err)
+			continue
+		}
+		if p.op != opRead && p.op != opWrite {
 			continue
 		}
 		// A request that comes again because the answer was lost is not another one.
@@ -71,8 +83,23 @@ func (s *Server) Serve(ctx context.Context) error {
 		}
 		wg.Go(func() {
 			defer begun.remove(addr.String())
-			s.answer(ctx, addr, p)
+			s.answer(ctx, addr, at, p)
 		})
+	}
+}
+
+// unreadable answers a request that cannot be read, so that who sent it need not wait.
+func (s *Server) unreadable(from *net.UDPAddr, b []byte, why error) {
+	if len(b) < 2 || b[0] != 0 || opcode(b[1]) != opRead && opcode(b[1]) != opWrite {
+		return
+	}
+	_, _ = s.Conn.WriteTo(errorPacket(CodeIllegal, "the request cannot be read: "+why.Error()), from)
+	s.refused(from, "", why)
+}
+
+func (s *Server) refused(from *net.UDPAddr, name string, err error) {
+	if s.Refuse != nil {
+		s.Refuse(from, name, err)
 	}
 }
 
@@ -100,7 +127,7 @@ func (p *pending) remove(key string) {
 	delete(p.at, key)
 }
 
-func (s *Server) answer(ctx context.Context, from *net.UDPAddr, p *packet) {
+func (s *Server) answer(ctx context.Context, from *net.UDPAddr, at net.IP, p *packet) {
 	listen := s.Listen
 	if listen == nil {
 		listen = s.Options.Listen
@@ -108,6 +135,11 @@ func (s *Server) answer(ctx context.Context, from *net.UDPAddr, p *packet) {
 	if listen == nil {
 		listen = func() (net.PacketConn, error) {
 			if local, ok := s.Conn.LocalAddr().(*net.UDPAddr); ok {
+				if at != nil && !at.IsMulticast() && !at.Equal(net.IPv4bcast) {
+					if conn, err := net.ListenUDP("udp", &net.UDPAddr{IP: at, Zone: from.Zone}); err == nil {
+						return conn, nil
+					}
+				}
 				return net.ListenUDP("udp", &net.UDPAddr{IP: local.IP, Zone: local.Zone})
 			}
 			return net.ListenPacket("udp", ":0")
@@ -118,12 +150,17 @@ func (s *Server) answer(ctx context.Context, from *net.UDPAddr, p *packet) {
 		return
 	}
 	defer conn.Close()
-	t := newSession(ctx, conn, from, s.Options)
+	o := s.Options
+	if p.op == opRead { // only acknowledgements come in
+		o.BlockSize = 0
+	}
+	t := newSession(ctx, conn, from, o)
 	t.fixed = true
 	var n int64
 	switch {
 	case p.mode != "octet" && (p.mode != "netascii" || p.op != opRead):
-		err = t.fail(CodeIllegal, "only octet mode is served")
+		err = t.fail(CodeIllegal, fmt.Sprintf("the mode %q is not served; ask in octet mode (binary)", p.mode))
+		s.refused(from, p.name, err)
 	case p.op == opRead:
 		n, err = s.send(t, from, p)
 	default:
@@ -201,6 +238,18 @@ func (s *Server) send(t *session, from *net.UDPAddr, p *packet) (int64, error) {
 	if p.mode == "netascii" { // what goes over the line is longer, and how long nobody knows before
 		size, file = -1, newNetascii(r)
 	}
+	if s.Progress != nil {
+		t.o.Progress = func(done, _ int64) { s.Progress(r, done) }
+	}
+	done, err := s.sendAgreed(t, p, file, size)
+	if s.Ended != nil {
+		s.Ended(r, done, err)
+	}
+	return done, err
+}
+
+// sendAgreed agrees on the options, and sends.
+func (s *Server) sendAgreed(t *session, p *packet, file io.Reader, size int64) (int64, error) {
 	options := s.agreed(t, p, size)
 	t.total = size
 	if len(options) > 0 {
@@ -214,7 +263,9 @@ func (s *Server) send(t *session, from *net.UDPAddr, p *packet) (int64, error) {
 
 func (s *Server) receive(t *session, from *net.UDPAddr, p *packet) (int64, error) {
 	if s.Receive == nil {
-		return 0, t.refuse(&Error{CodeAccess, "nothing is taken"})
+		err := t.refuse(&Error{CodeAccess, "nothing is taken"})
+		s.refused(from, p.name, errors.New("it asks to write, and nothing is taken"))
+		return 0, err
 	}
 	size := int64(-1)
 	if text, ok := p.option("tsize"); ok {

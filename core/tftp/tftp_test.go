@@ -152,6 +152,28 @@ func TestLossIsMadeUpQuickly(t *testing.T) {
 	})
 }
 
+// On a line that loses, repeats and reorders, files come over whole, with windows and without.
+func TestABadLine(t *testing.T) {
+	for _, window := range []int{1, 3, 16, 64} {
+		for seed := range uint64(8) {
+			synctest.Test(t, func(t *testing.T) {
+				file := noise(150_000)
+				n := &tftptest.Network{Spoil: tftptest.Bad(8, seed)}
+				addr, taken := serve(t, n, file, Options{BlockSize: 1428, Window: window, Timeout: time.Second, Retries: 20})
+				o := client(n, 1428)
+				o.Window = window
+				var got bytes.Buffer
+				_, err := Get(context.Background(), addr, "image.bin", &got, o)
+				require.NoError(t, err)
+				assert.True(t, bytes.Equal(file, got.Bytes()), "window %d, seed %d", window, seed)
+				require.NoError(t, Put(context.Background(), addr, "new.bin", bytes.NewReader(file), int64(len(file)), o))
+				synctest.Wait()
+				assert.True(t, bytes.Equal(file, taken("new.bin").Bytes()), "window %d, seed %d", window, seed)
+			})
+		}
+	}
+}
+
 // What a client that asks for netascii turns back is the file, to the byte.
 func TestNetascii(t *testing.T) {
 	file := append(noise(70_000), "\r\n\n\r\r\x00\r"...)
@@ -360,4 +382,35 @@ func FuzzPacket(f *testing.F) {
 			}
 		}
 	})
+}
+
+// A server on any address answers from the one that it was asked at, by either version of
+// the protocol.
+func TestAnswersFromWhereItWasAsked(t *testing.T) {
+	for _, at := range []string{"127.0.0.1", "127.0.0.9", "::1"} {
+		t.Run(at, func(t *testing.T) {
+			conn, err := net.ListenUDP("udp", &net.UDPAddr{})
+			require.NoError(t, err)
+			defer conn.Close()
+			file := noise(3000)
+			s := &Server{Conn: conn, Options: Options{BlockSize: 1428, Timeout: time.Minute}, Send: func(*net.UDPAddr, string) (io.ReadCloser, int64, error) {
+				return io.NopCloser(bytes.NewReader(file)), int64(len(file)), nil
+			}}
+			ctx, stop := context.WithCancel(context.Background())
+			done := make(chan error, 1)
+			go func() { done <- s.Serve(ctx) }()
+			to := &net.UDPAddr{IP: net.ParseIP(at), Port: conn.LocalAddr().(*net.UDPAddr).Port}
+			if probe, err := net.DialUDP("udp", nil, to); err != nil {
+				t.Skip("this machine has no " + at)
+			} else {
+				probe.Close()
+			}
+			var got bytes.Buffer
+			_, err = Get(context.Background(), to, "x", &got, Options{BlockSize: 1428, Timeout: time.Minute})
+			require.NoError(t, err)
+			assert.True(t, bytes.Equal(file, got.Bytes()))
+			stop()
+			assert.NoError(t, <-done)
+		})
+	}
 }

@@ -92,6 +92,8 @@ type session struct {
 	lastBlock uint16
 }
 
+// newSession begins a transfer. The buffer for what comes in is as large as a block may get,
+// so that one that is larger than agreed is seen.
 func newSession(ctx context.Context, conn net.PacketConn, peer *net.UDPAddr, o Options) *session {
 	return &session{ctx: ctx, conn: conn, peer: peer, o: o, block: DefaultBlock, window: 1, total: -1,
 		buf: make([]byte, max(min(o.BlockSize, MaxBlock), DefaultBlock)+1024), trip: newRoundTrip(o.timeout(), leastWait)}
@@ -177,7 +179,7 @@ func (s *session) await(until time.Time, want func(*packet) (bool, error)) (bool
 // of somebody else, is passed over.
 func (s *session) receive(until time.Time) (*packet, error) {
 	for {
-		if err := s.ctx.Err(); err != nil {
+		if err := s.goesOn(); err != nil {
 			return nil, err
 		}
 		// Short stretches, so that a cancelled context is seen.
@@ -329,7 +331,7 @@ func (s *session) sendFile(r io.Reader) (int64, error) {
 	for {
 		w.fill()
 		if w.err != nil {
-			_ = s.send(errorPacket(CodeUndefined, "the file cannot be read"))
+			_ = s.send(errorPacket(CodeUndefined, "the file cannot be read any further"))
 			return w.done, w.err
 		}
 		if len(w.blocks) == 0 {

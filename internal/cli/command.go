@@ -150,7 +150,7 @@ func (e *usageError) Error() string { return e.msg }
 func usagef(format string, args ...any) error { return &usageError{fmt.Sprintf(format, args...)} }
 
 func commands() []*command {
-	return []*command{deviceCommand, surveyCommand, compareCommand, unpackCommand, headerCommand, notesCommand, matchCommand, pathCommand, stageCommand, runbookCommand, confirmCommand, recoverCommand, rulebookCommand, explainCommand, standInCommand, demoCommand, completionCommand, versionCommand, helpCommand}
+	return []*command{deviceCommand, surveyCommand, compareCommand, unpackCommand, headerCommand, notesCommand, matchCommand, pathCommand, stageCommand, serveCommand, runbookCommand, confirmCommand, recoverCommand, rulebookCommand, explainCommand, standInCommand, demoCommand, completionCommand, versionCommand, helpCommand}
 }
 
 // Run runs the program with its arguments (without the program's name) and

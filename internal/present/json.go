@@ -75,6 +75,18 @@ func WriteJSON(w io.Writer, doc any) error {
 	return err
 }
 
+// WriteLine writes one document on one line, for what tells as it goes.
+func WriteLine(w io.Writer, doc any) error {
+	var b bytes.Buffer
+	e := json.NewEncoder(&b)
+	e.SetEscapeHTML(false)
+	if err := e.Encode(doc); err != nil {
+		return err
+	}
+	_, err := w.Write(escapeInvisible(b.Bytes()))
+	return err
+}
+
 // itemStream is a document whose items are written one by one, so that it need not be held
 // as a whole. The document itself has an empty list of items.
 type itemStream struct {

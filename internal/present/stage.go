@@ -191,7 +191,9 @@ type jsonServing struct {
 	Digests map[string]string `json:"digests,omitempty"`
 	Source  string            `json:"source"`
 	Whole   bool              `json:"whole,omitempty"`
-	For     []jsonUse         `json:"for"`
+	// Fetchers is how many fetch it by themselves.
+	Fetchers int       `json:"fetchers,omitempty"`
+	For      []jsonUse `json:"for"`
 }
 
 type jsonUse struct {
@@ -237,9 +239,17 @@ type jsonRecord struct {
 	Files    []jsonServing   `json:"files"`
 }
 
+// jsonFetch is who fetches for a device.
+type jsonFetch struct {
+	By      string `json:"by"`
+	Address string `json:"address,omitempty"`
+	Wait    int    `json:"wait_seconds,omitempty"`
+}
+
 type jsonRecordFor struct {
 	Device   string      `json:"device"`
 	File     string      `json:"device_file"`
+	Fetch    jsonFetch   `json:"fetch"`
 	Plans    []jsonPath  `json:"plans"`
 	Verdicts []jsonMatch `json:"verdicts"`
 }
@@ -248,8 +258,12 @@ type jsonRecordFor struct {
 // evidence. It holds no time, so that a second run makes the same.
 func StagedRecord(targets []*plan.Target, files []plan.Serving) any {
 	out := jsonRecord{Fitcheck: about{"staged", Edition}, Devices: []jsonRecordFor{}, Files: servingJSON(files)}
+	for i, f := range files {
+		out.Files[i].Fetchers = plan.Fetchers(targets, f)
+	}
 	for _, t := range targets {
-		r := jsonRecordFor{Device: t.Device.Name.Text, File: t.Device.File, Plans: []jsonPath{}, Verdicts: []jsonMatch{}}
+		by := t.Fetcher()
+		r := jsonRecordFor{Device: t.Device.Name.Text, File: t.Device.File, Fetch: jsonFetch{by.By, by.Address, int(by.Wait.Seconds())}, Plans: []jsonPath{}, Verdicts: []jsonMatch{}}
 		at := 0
 		for _, a := range t.Result.Plans {
 			n := len(t.HopsOf(a))

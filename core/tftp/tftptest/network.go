@@ -14,10 +14,11 @@ import (
 // Network joins connections by their addresses.
 type Network struct {
 	// Spoil, where it is set, says how often a datagram arrives: 0 is lost, 2
-	// comes twice. It is asked for each in turn.
+	// comes twice, -1 comes behind the next one. It is asked for each in turn.
 	Spoil func(from, to *net.UDPAddr, b []byte) int
 
 	mu    sync.Mutex
+	held  map[*Conn]datagram
 	conns map[string]*Conn
 	next  int
 }
@@ -31,6 +32,18 @@ func Lossy(percent int, seed uint64) func(from, to *net.UDPAddr, b []byte) int {
 			return 0
 		case n < percent*3/2:
 			return 2
+		}
+		return 1
+	}
+}
+
+// Bad loses, repeats and reorders so many of a hundred datagrams each.
+func Bad(percent int, seed uint64) func(from, to *net.UDPAddr, b []byte) int {
+	r := rand.New(rand.NewPCG(seed, 2))
+	return func(_, _ *net.UDPAddr, _ []byte) int {
+		switch n := r.IntN(100) / percent; n {
+		case 0, 1, 2:
+			return []int{0, 2, -1}[n]
 		}
 		return 1
 	}
@@ -119,15 +132,32 @@ func (c *Conn) WriteTo(b []byte, to net.Addr) (int, error) {
 	if n.Spoil != nil {
 		times = n.Spoil(c.at, addr, b)
 	}
-	if peer := n.conns[addr.String()]; peer != nil {
-		for range times {
-			select {
-			case peer.in <- datagram{c.at, append([]byte(nil), b...)}:
-			default: // its queue is full
-			}
+	peer := n.conns[addr.String()]
+	if peer == nil {
+		return len(b), nil
+	}
+	d := datagram{c.at, append([]byte(nil), b...)}
+	before, held := n.held[peer]
+	if delete(n.held, peer); times < 0 {
+		if n.held == nil {
+			n.held = map[*Conn]datagram{}
 		}
+		n.held[peer] = d
+	}
+	for range times {
+		peer.deliver(d)
+	}
+	if held {
+		peer.deliver(before)
 	}
 	return len(b), nil
+}
+
+func (c *Conn) deliver(d datagram) {
+	select {
+	case c.in <- d:
+	default: // its queue is full
+	}
 }
 
 // Close implements net.PacketConn.
