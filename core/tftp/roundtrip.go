@@ -21,8 +21,10 @@ func newRoundTrip(first, least time.Duration) roundTrip {
 	return roundTrip{wait: first, first: first, least: min(first, least), most: max(8*first, least)}
 }
 
-// measure takes one round trip.
+// measure takes one round trip. One that took very long was no round trip: something was
+// lost in between, and asked for again.
 func (r *roundTrip) measure(took time.Duration) {
+	took = min(took, 2*r.first)
 	if !r.measured {
 		r.smoothed, r.deviation, r.measured = took, took/2, true
 	} else {

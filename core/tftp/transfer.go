@@ -302,8 +302,11 @@ func (w *sending) acknowledged(number uint16) int {
 	if n < 1 || n > w.sent {
 		return 0
 	}
-	if w.fresh < n { // what was sent again is not measured
-		w.s.trip.measure(time.Since(w.at))
+	switch took := time.Since(w.at); {
+	case w.fresh < n: // what was sent again is not measured
+		w.s.trip.measure(took)
+	case !w.s.trip.measured: // on a very bad line nothing else is to be had: it is this long at least
+		w.s.trip.measure(max(took, leastAsk))
 	}
 	for _, b := range w.blocks[:n] {
 		w.done += int64(len(b) - 4)
@@ -351,15 +354,20 @@ func (s *session) sendFile(r io.Reader) (int64, error) {
 			if p.op != opAck {
 				return false, nil
 			}
+			again := p.block == w.first-1
 			taken = w.acknowledged(p.block)
-			return taken > 0, nil
+			// With a window, the last acknowledgement once more says that the block behind it is
+			// missing; one that comes at once is a late copy.
+			return taken > 0 || again && s.window > 1 && time.Since(w.at) > max(leastWait, s.trip.smoothed), nil
 		})
 		switch {
 		case err != nil:
 			return broken(err)
 		case ok:
-			giveUp = time.Now().Add(s.o.patience())
-			s.o.progress(w.done, s.total)
+			if taken > 0 {
+				giveUp = time.Now().Add(s.o.patience())
+				s.o.progress(w.done, s.total)
+			}
 			if w.sent > 0 { // what was sent behind it did not arrive
 				w.again()
 			}
@@ -489,13 +497,14 @@ func (s *session) linger() {
 	if s.last == nil {
 		return
 	}
-	for until := time.Now().Add(4 * s.o.timeout()); ; {
+	for until := time.Now().Add(8 * s.o.timeout()); ; {
 		p, err := s.receive(until)
 		if err != nil {
 			return
 		}
 		if p.op == opData && p.block == s.lastBlock {
 			_ = s.send(s.last)
+			until = time.Now().Add(8 * s.o.timeout()) // it did not know yet
 		}
 	}
 }
