@@ -45,6 +45,7 @@ type Session struct {
 
 	mu       sync.Mutex
 	checking bool
+	own      map[string]bool // transfers to this computer itself
 	once     bool
 	done     chan struct{}
 	ended    bool
@@ -54,7 +55,7 @@ const usualWait = 5 * time.Minute
 
 // NewSession makes a session of a folder.
 func NewSession(f *Folder, offers []Listening, tell func(News)) *Session {
-	s := &Session{Folder: f, Offers: offers, Tell: tell, Ledger: NewLedger(f), done: make(chan struct{})}
+	s := &Session{Folder: f, Offers: offers, Tell: tell, Ledger: NewLedger(f), own: map[string]bool{}, done: make(chan struct{})}
 	for _, d := range f.Devices {
 		s.Wait = max(s.Wait, d.Wait)
 	}
@@ -75,9 +76,13 @@ func (s *Session) say(n News) {
 // take is told of a transfer.
 func (s *Session) take(e transport.Event) {
 	s.mu.Lock()
-	own := s.checking
+	key := fmt.Sprint(e.Protocol, e.ID)
+	if s.checking && s.isOwn(e.Peer) {
+		s.own[key] = true
+	}
+	own := s.own[key]
 	s.mu.Unlock()
-	if own && s.isOwn(e.Peer) {
+	if own { // the end of it may be told only after it was over
 		return
 	}
 	e = s.Ledger.Take(e)
