@@ -99,8 +99,11 @@ captures:                          # how to read this line's console output
       installed.boot: '^Boot loader\s*:\s*(\S+)'
       installed.main: '^Running\s*:\s*(\S+)'
       installed.poe:  '^PoE firmware\s*:\s*(\S+)'
+      start.saved:    '^Start choice\s*:\s*(saved|unsaved)'
+      job.state:      '^Job\s*:\s*(idle|running|done|failed)'
+      job.reason:     '^Job failed\s*:\s*(.+)$'
     each:
-      slots: '^Slot (?P<name>[AB])\s+(?P<main>\S+)(?P<active>\s+\*)?'
+      slots: '^Slot (?P<name>[AB])\s+(?P<main>\S+)(?P<active>\s+\*)?(?P<next>\s+next)?'
 `
 
 const layoutText = `kind: layout

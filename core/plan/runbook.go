@@ -51,8 +51,9 @@ type Instruction struct {
 	Warn     bool
 	Back     string // what to do instead when it goes wrong
 
-	Wait  rulebook.Span // how long it takes, where that is known
-	Tries int           // how often it is tried; 0 for once
+	Restarts bool          // the device starts anew by itself at the end of it
+	Wait     rulebook.Span // how long it takes, where that is known
+	Tries    int           // how often it is tried; 0 for once
 	// Proofs are what a capture must show once it is done.
 	Proofs []Proof
 }

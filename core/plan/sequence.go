@@ -302,6 +302,7 @@ func (w *writer) instruction(p place) []Instruction {
 		in.Back = rulebook.SayOwn(s.IfNot.Text, x)
 	}
 	in.Wait, in.Tries = s.Wait, s.Tries
+	in.Restarts = s.Restart.Text == rulebook.RestartsItself || s.Step.Text == "install" && p.automatic()
 	if s.Wait.Set() {
 		in.See = append(in.See, "it takes "+duration.Range(s.Wait.From, s.Wait.To))
 	}

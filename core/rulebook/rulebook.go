@@ -37,7 +37,7 @@ type Rulebook struct {
 
 	Certified []Certified `yaml:"certified" doc:"sets of versions that are certified to work together"`
 
-	Hops     *Hops                 `yaml:"hops" doc:"which moves from one version to another are allowed"`
+	Hops *Hops `yaml:"hops" doc:"which moves from one version to another are allowed"`
 
 	Transfer  *Transfer     `yaml:"transfer" doc:"what the device's way of fetching a file can carry"`
 	Captures  []Capture     `yaml:"captures" doc:"how console output is read into a device file"`

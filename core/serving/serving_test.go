@@ -86,8 +86,10 @@ func TestOnlyWhatWasStaged(t *testing.T) {
 // again with the same bytes is not.
 func TestAChangedFileIsWithdrawn(t *testing.T) {
 	for name, change := range map[string]func(t *testing.T, at string){
-		"another content": func(t *testing.T, at string) { require.NoError(t, os.WriteFile(at, []byte(strings.Repeat("mean", 9000)), 0o644)) },
-		"shorter":         func(t *testing.T, at string) { require.NoError(t, os.Truncate(at, 10)) },
+		"another content": func(t *testing.T, at string) {
+			require.NoError(t, os.WriteFile(at, []byte(strings.Repeat("mean", 9000)), 0o644))
+		},
+		"shorter": func(t *testing.T, at string) { require.NoError(t, os.Truncate(at, 10)) },
 		"longer": func(t *testing.T, at string) {
 			w, err := os.OpenFile(at, os.O_APPEND|os.O_WRONLY, 0)
 			require.NoError(t, err)

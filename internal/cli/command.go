@@ -55,6 +55,14 @@ type Env struct {
 	Width          int // columns; 0 is unbounded
 	Color          bool
 	StderrTerminal bool
+	Stdin          io.Reader // nil is that of the process
+}
+
+func (e Env) stdin() io.Reader {
+	if e.Stdin != nil {
+		return e.Stdin
+	}
+	return os.Stdin
 }
 
 // screen shows pages.

@@ -20,7 +20,11 @@ var runbookCommand = &command{
 transfer, the digest to compare on the device, which slot, the order of components, restart
 and what to see, checks afterwards, and what to do when it goes wrong. In the device's own
 words where the rulebook's procedure has them. -out writes text, Markdown or a page to tick
-off and print, by the ending of its name. Refuses what does not fit.`,
+off and print, by the ending of its name. Refuses what does not fit. -follow goes through
+the steps with you: it shows one, takes what the device shows (pasted and ended by a line
+with a single dot, or file NAME), holds it against the step and says go on (0 when all is
+done), wait or left (3), or stop (1). It never offers a restart before the state is proven.
+Every answer goes into a record, and the same command takes it up where it was left.`,
 	setup: func(f *flag.FlagSet) func(context.Context, *call, []string) (int, error) {
 		deviceName := f.String("device", "", "the `device`: a file, or a name in the kit's devices/")
 		out := f.String("out", "", "write it to this `file`: .txt, .md or .html")
@@ -32,6 +36,8 @@ off and print, by the ending of its name. Refuses what does not fit.`,
 		f.IntVar(&o.Window, "window", 0, "the `minutes` that there are")
 		w := &wayfinding{}
 		w.wayFlags(f)
+		follow := &following{}
+		follow.flags(f)
 		return func(ctx context.Context, c *call, args []string) (int, error) {
 			switch {
 			case *deviceName == "":
@@ -44,6 +50,9 @@ off and print, by the ending of its name. Refuses what does not fit.`,
 				return 0, usagef("-out takes a file whose name ends in .txt, .md or .html")
 			}
 			if err := w.check(); err != nil {
+				return 0, err
+			}
+			if err := follow.check(); err != nil {
 				return 0, err
 			}
 			p, err := newPlanning(ctx, c, w, args)
@@ -67,6 +76,9 @@ off and print, by the ending of its name. Refuses what does not fit.`,
 			book, err := writeRunbook(t, o)
 			if err != nil {
 				return 0, err
+			}
+			if follow.on {
+				return follow.run(ctx, c, p, t, book)
 			}
 			if *out != "" {
 				err = writeNew(*out, *replace, func(b *strings.Builder) error {
