@@ -29,6 +29,8 @@ type Case struct {
 	// Beside runs while the case does: the arguments of another command. In it
 	// and in Args, PORT and ECHO stand for ports that are free.
 	Beside []string
+	// Console is where somebody types what runbook -follow says.
+	Console string
 	// For path: the releases of the hops, "boot:" before one of which only the
 	// boot loader is installed.
 	Hops []string
@@ -161,6 +163,11 @@ func Story() []Case {
 		{Name: "the router is brought back", Tale: "Velloway has images for recovery. Here is the boot loader of a stand-in: watch it, and give it the right one when it waits.",
 			Args:   []string{"recover", "-device", "platform-2", "packages/vr510-recovery-3.4.0.zip", "-watch", "-address", "127.0.0.1", "-port", "PORT", "-probe", "udp:ECHO", "-settle", "10m", "-for", "10m"},
 			Beside: []string{"stand-in", "-device", "platform-2", "-port", "PORT", "-echo", "ECHO", "-old", "800ms", "-dead", "400ms", "-wait", "10m", "-write", "800ms"}, Verdict: "fits"},
+		{Name: "the files of tonight", Tale: "The night has come. First the files for cabinet 07, where the server will give them out.",
+			Args: []string{"stage", "-device", "cabinet-07", "-into", "tonight", "packages/qm-tram-8.4.2.zip"}},
+		{Name: "the night itself", Tale: "And now, for real: a stand-in plays the switch, fetches from this computer, and somebody types at its console what each step says. The first fetch fails.",
+			Args:   []string{"runbook", "-device", "cabinet-07", "-follow", "-serve", "tonight", "-tftp", "127.0.0.1:PORT", "-server", "127.0.0.1:PORT", "-record", "tonight.jsonl", "packages/qm-tram-8.4.2.zip"},
+			Beside: []string{"stand-in", "-upgrade", "-device", "cabinet-07", "-console", "127.0.0.1:ECHO", "-restart", "300ms", "-fail-first", "1"}, Console: "127.0.0.1:ECHO"},
 		{Name: "nested bundle", Tale: "The depot sends all of it in one file. Is everything in there whole?",
 			Args: []string{"survey", "packages/depot-2026-11.tar.gz"}},
 		{Name: "hostile package", Tale: "This one came by mail, from nobody knows whom.",

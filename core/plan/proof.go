@@ -13,6 +13,8 @@ type Proof struct {
 	// Key of a device file and what it must be; for a version, Component tells how it is
 	// compared. Next and Active stand for slots.
 	Key, Want, Component string
+	// Unsaved: of Next, that the choice is stored is asked for by a later step.
+	Unsaved bool
 	// Line is a text that a line of the capture holds.
 	Line string
 	// MustShow and MustNotShow are patterns of lines; NewOnly passes over lines that were

@@ -144,7 +144,9 @@ func (w *writer) wording(b *device.Device, s *Step) rulebook.Wording {
 func (w *writer) say(i *Instruction, b *device.Device, step string, x rulebook.Wording) {
 	if text, ok := w.rules(b).Say(step, x); ok {
 		for line := range strings.SplitSeq(strings.TrimSpace(text), "\n") {
-			i.Commands = append(i.Commands, strings.TrimSpace(line))
+			if line = strings.TrimSpace(line); !slices.Contains(i.Commands, line) {
+				i.Commands = append(i.Commands, line)
+			}
 		}
 	}
 }

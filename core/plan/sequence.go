@@ -343,8 +343,12 @@ func init() { // they write each other's words
 		"backup": func(_ *writer, p place, _ rulebook.Wording) *Instruction {
 			return &Instruction{Text: p.on + "copy the settings off the device."}
 		},
-		"save": func(_ *writer, p place, _ rulebook.Wording) *Instruction {
-			return &Instruction{Text: p.on + "save the settings."}
+		"save": func(w *writer, p place, x rulebook.Wording) *Instruction {
+			in := &Instruction{Text: p.on + "save the settings."}
+			if x.Slot != "" && w.savesChoice(p, "save") {
+				in.Proofs = []Proof{{Key: Next, Want: x.Slot}}
+			}
+			return in
 		},
 		"space":    (*writer).space,
 		"transfer": (*writer).transfer,
@@ -487,8 +491,25 @@ func (w *writer) activate(p place, x rulebook.Wording) *Instruction {
 	if x.Active != "" && x.Active != x.Slot {
 		in.Back = fmt.Sprintf("make slot %s the one to start from again", x.Active)
 	}
-	in.Proofs = []Proof{{Key: Next, Want: x.Slot}}
+	in.Proofs = []Proof{{Key: Next, Want: x.Slot, Unsaved: w.savesChoice(p, rulebook.Activate)}}
 	return in
+}
+
+// savesChoice tells whether a save step stands between the choice of what starts next and the
+// restart, so that it is the one that stores it; of is activate or that save.
+func (w *writer) savesChoice(p place, of string) bool {
+	chosen := false
+	for _, s := range w.rules(p.box).Ordered() {
+		switch {
+		case s.Step.Text == rulebook.Activate:
+			chosen = true
+		case chosen && s.Step.Text == "save":
+			return of == rulebook.Activate || s.Spot == p.step.Spot
+		case s.Step.Text == "restart":
+			chosen = false
+		}
+	}
+	return false
 }
 
 // minutes are those of the member that a step is taken on; of a step for all of them, the hop's.

@@ -271,7 +271,7 @@ func (j *stepJudge) hold(p Proof) []Shown {
 	case !known:
 		return []Shown{{Want: of + "it is there"}}
 	case p.Key == Next:
-		return j.next(w, of, p.Want)
+		return j.next(w, of, p)
 	case p.Key == Active:
 		return []Shown{j.active(w, of, p.Want)}
 	case p.Key != "":
@@ -296,7 +296,8 @@ func (j *stepJudge) hold(p Proof) []Shown {
 }
 
 // next: what starts after a restart is the slot that was written, and that choice is stored.
-func (j *stepJudge) next(w *witness, of, want string) []Shown {
+func (j *stepJudge) next(w *witness, of string, p Proof) []Shown {
+	want := p.Want
 	s := Shown{Want: fmt.Sprintf("%sslot %s starts next", of, want), stops: true}
 	for _, f := range w.told {
 		name, next := strings.CutSuffix(strings.TrimPrefix(f.Key, "slots."), ".next")
@@ -310,7 +311,7 @@ func (j *stepJudge) next(w *witness, of, want string) []Shown {
 		s.Found, s.Where, s.Holds = "slot "+name, f.Values[0].Where, truth.Of(strings.EqualFold(name, want))
 	}
 	out := []Shown{s}
-	if v, ok := w.find("start.saved"); ok {
+	if v, ok := w.find("start.saved"); ok && !p.Unsaved {
 		out = append(out, Shown{Want: of + "the choice of what starts next is stored", Found: map[string]string{"true": "that it is", "false": "that it is not"}[v.Text], Where: v.Where, Holds: truth.Of(v.Text == "true"), stops: true})
 	}
 	return out

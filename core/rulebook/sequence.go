@@ -93,6 +93,9 @@ var builtIn = []struct{ step, each, when string }{
 // asks for it.
 const Announce = "announce"
 
+// Activate is the step that chooses what starts next.
+const Activate = "activate"
+
 // steps are the names that built-in steps have.
 var steps = []string{Announce, "backup", "save", "space", "transfer", "verify", "install", "activate", "restart", "check", "back"}
 

@@ -56,6 +56,8 @@ type Env struct {
 	Color          bool
 	StderrTerminal bool
 	Stdin          io.Reader // nil is that of the process
+	// engineer answers runbook -follow in place of somebody at the terminal.
+	engineer *engineer
 }
 
 func (e Env) stdin() io.Reader {

@@ -142,7 +142,7 @@ func (c *call) story(ctx context.Context, dir string, keep, all bool) (int, erro
 		if !c.json {
 			s.Show(present.ScenePage(i+1, len(cases), d.Tale, "fitcheck "+strings.Join(d.Args, " ")))
 			stop := beside(ctx, d)
-			status := Run(ctx, args, c.env)
+			status := Run(ctx, args, seated(c.env, d))
 			stop()
 			if len(d.Beside) > 0 || d.Verdict == "" && len(d.Hops) == 0 { // what happens live happens once; else only a verdict is looked at
 				results = append(results, present.DemoCase{Case: d.Name, Command: "fitcheck " + strings.Join(d.Args, " "), Expected: expected(d.Exit, "", nil, nil), Got: expected(status, "", nil, nil), OK: status == d.Exit})
@@ -195,8 +195,16 @@ func withPorts(d demo.Case) (demo.Case, error) {
 		}
 		return out
 	}
-	d.Args, d.Beside = fill(d.Args), fill(d.Beside)
+	d.Args, d.Beside, d.Console = fill(d.Args), fill(d.Beside), fill([]string{d.Console})[0]
 	return d, nil
+}
+
+// seated puts somebody at the console of the device that is upgraded, where a case has one.
+func seated(env Env, d demo.Case) Env {
+	if d.Console != "" {
+		env.engineer = &engineer{address: d.Console, prompt: "cabinet-07> ", shows: "show system"}
+	}
+	return env
 }
 
 // beside runs the command that a case has beside it, until it is stopped.
@@ -220,7 +228,7 @@ func beside(ctx context.Context, d demo.Case) (stop func()) {
 func judged(ctx context.Context, d demo.Case, args []string, env Env) present.DemoCase {
 	r := present.DemoCase{Case: d.Name, Command: "fitcheck " + strings.Join(d.Args, " "), Expected: expected(d.Exit, d.Verdict, d.Deciding, d.Hops)}
 	var out bytes.Buffer
-	status := Run(ctx, append(args, "-json"), Env{Stdout: &out, Stderr: env.Stderr})
+	status := Run(ctx, append(args, "-json"), seated(Env{Stdout: &out, Stderr: env.Stderr}, d))
 	var doc struct {
 		Verdict string
 		Results []demoResult

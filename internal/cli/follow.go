@@ -32,7 +32,6 @@ type following struct {
 	serve               string
 	before              names
 	server              serveCall
-	ask                 func(*follow.Follower) ([]string, error) // in place of a terminal or a file
 	c                   *call
 	p                   *planning
 	f                   *follow.Follower
@@ -182,7 +181,7 @@ func (w *following) open(ctx context.Context) error {
 	}
 	out := make(chan string)
 	w.lines = out
-	if w.ask != nil {
+	if w.c.env.engineer != nil {
 		return nil
 	}
 	go func() {
@@ -217,8 +216,8 @@ const maxPasted = 16 << 20
 
 // answer takes one answer; show says that the step is to be shown once more.
 func (w *following) answer(ctx context.Context) (show bool, err error) {
-	if w.ask != nil {
-		return false, w.asked()
+	if w.c.env.engineer != nil {
+		return false, w.asked(ctx)
 	}
 	w.prompt()
 	l, err := w.line(ctx)
@@ -257,8 +256,8 @@ func (w *following) prompt() {
 }
 
 // asked takes an answer from who was put in place of the terminal: the text of a capture.
-func (w *following) asked() error {
-	lines, err := w.ask(w.f)
+func (w *following) asked(ctx context.Context) error {
+	lines, err := w.c.env.engineer.answer(ctx, w.f)
 	if err != nil {
 		return err
 	}

@@ -49,7 +49,7 @@ func shows(s bookStep, sums map[string]string) string {
 		return console() + sums[fmt.Sprint(s.Number)] + "\n"
 	case "install":
 		return console(written...) + "Job : done\n"
-	case "activate":
+	case "activate", "save":
 		return console("Slot B  7.9.1", "Slot B  8.4.2  next") + "Start choice : saved\n"
 	}
 	return console("8.2.1\nModel", "8.4.2\nModel", "3.1.4", "3.2.0", "Running     : 8.2.1", "Running     : 8.4.2", "2.1\nSlot", "2.2\nSlot", "8.2.1  *", "8.2.1", "Slot B  7.9.1", "Slot B  8.4.2  *")
@@ -107,7 +107,7 @@ func TestFollowIsTakenUp(t *testing.T) {
 		_, lines := followed(t, kit, record, good(s, sums))
 		want := s.Number
 		if s.Step == "restart" { // what was proven before it is proven once more
-			assert.Equal(t, "activate", lines[1].Name)
+			assert.Equal(t, "save", lines[1].Name)
 			_, lines = followed(t, kit, record, good(steps[lines[1].Step-1], sums)+good(s, sums))
 		}
 		var answered []int
@@ -178,7 +178,7 @@ func TestFollowNeverOffersAnUnprovenRestart(t *testing.T) {
 						require.False(t, l.ByWord, "seed %d: %v", seed, l)
 						require.NotEmpty(t, l.Seen)
 						proven[l.Step] = true
-						fresh = fresh || s.Step == "activate"
+						fresh = fresh || s.Step == "save"
 					}
 				case l.Event == follow.Shown && l.Name == "restart":
 					restarts++

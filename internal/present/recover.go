@@ -241,3 +241,17 @@ func RecoverJSON(r Recovered) any {
 	}
 	return out
 }
+
+// StandInConsole says where the console of a stand-in is.
+func StandInConsole(name, at string) *page.Page {
+	return &page.Page{Document: true, Blocks: []page.Block{page.Title{Word: "STAND-IN", Tone: page.Info, Text: fmt.Sprintf("%s runs, and its console is at %s", name, at)}}}
+}
+
+// StandInJSON is one line of what a stand-in tells.
+func StandInJSON(event, text string) any {
+	return struct {
+		Fitcheck about  `json:"fitcheck"`
+		Event    string `json:"event"`
+		Text     string `json:"text"`
+	}{about{"stand-in", Edition}, event, text}
+}
