@@ -140,10 +140,16 @@ func (c *call) story(ctx context.Context, dir string, keep, all bool) (int, erro
 		}
 		args := append([]string{d.Args[0], "-kit", "."}, d.Args[1:]...)
 		if !c.json {
+			if d.Console != "" { // a record of an earlier run is not taken up
+				_ = os.Remove("tonight.jsonl")
+			}
 			s.Show(present.ScenePage(i+1, len(cases), d.Tale, "fitcheck "+strings.Join(d.Args, " ")))
 			stop := beside(ctx, d)
 			status := Run(ctx, args, seated(c.env, d))
 			stop()
+			if d.Console != "" && !keep {
+				_ = os.Remove("tonight.jsonl")
+			}
 			if len(d.Beside) > 0 || d.Verdict == "" && len(d.Hops) == 0 { // what happens live happens once; else only a verdict is looked at
 				results = append(results, present.DemoCase{Case: d.Name, Command: "fitcheck " + strings.Join(d.Args, " "), Expected: expected(d.Exit, "", nil, nil), Got: expected(status, "", nil, nil), OK: status == d.Exit})
 				continue
@@ -180,13 +186,17 @@ func withPorts(d demo.Case) (demo.Case, error) {
 		return d, nil
 	}
 	var ports []string
-	for range 2 {
+	for len(ports) < 2 {
 		conn, err := net.ListenUDP("udp4", &net.UDPAddr{IP: net.IPv4(127, 0, 0, 1)})
 		if err != nil {
 			return d, err
 		}
 		defer conn.Close()
-		ports = append(ports, strconv.Itoa(conn.LocalAddr().(*net.UDPAddr).Port))
+		port := conn.LocalAddr().(*net.UDPAddr).Port
+		if l, err := net.ListenTCP("tcp4", &net.TCPAddr{IP: net.IPv4(127, 0, 0, 1), Port: port}); err == nil { // free for both
+			defer l.Close()
+			ports = append(ports, strconv.Itoa(port))
+		}
 	}
 	fill := func(args []string) []string {
 		out := slices.Clone(args)
@@ -233,6 +243,11 @@ func judged(ctx context.Context, d demo.Case, args []string, env Env) present.De
 		Verdict string
 		Results []demoResult
 		demoResult
+	}
+	if d.Console != "" { // it tells line by line
+		r.Got = expected(status, "", nil, nil)
+		r.OK = status == d.Exit
+		return r
 	}
 	if err := json.Unmarshal(out.Bytes(), &doc); err != nil {
 		r.Got = fmt.Sprintf("exit %d, no JSON: %v", status, err)

@@ -47,6 +47,8 @@ func (e *engineer) answer(ctx context.Context, f *follow.Follower) ([]string, er
 
 // connect waits until the console is there.
 func (e *engineer) connect(ctx context.Context) error {
+	ctx, stop := context.WithTimeout(ctx, time.Minute)
+	defer stop()
 	for {
 		var d net.Dialer
 		conn, err := d.DialContext(ctx, "tcp", e.address)
@@ -57,7 +59,7 @@ func (e *engineer) connect(ctx context.Context) error {
 		}
 		select {
 		case <-ctx.Done():
-			return ctx.Err()
+			return fmt.Errorf("nobody answers at the console %s", e.address)
 		case <-time.After(20 * time.Millisecond):
 		}
 	}
