@@ -14,6 +14,9 @@ import (
 type Lines struct {
 	Heading *regexp.Regexp // may be nil
 	Record  *regexp.Regexp
+	// Means turns a group and what it read into the fact that it stands for; nil takes groups
+	// as they are.
+	Means func(group, text string) (fact, value string)
 }
 
 // Read reads a manifest of this form.
@@ -28,7 +31,7 @@ func (l Lines) Read(address string, data []byte, limits archive.Limits) *Manifes
 		if l.Heading != nil {
 			if match := l.Heading.FindStringSubmatch(line); match != nil {
 				group = Record{Size: -1}
-				if err := m.addGroups(&group, l.Heading, match, src); err != nil {
+				if err := m.addGroups(&group, l, l.Heading, match, src); err != nil {
 					m.problem(number, fmt.Sprintf("heading: %v", err))
 				}
 				return
@@ -40,7 +43,7 @@ func (l Lines) Read(address string, data []byte, limits archive.Limits) *Manifes
 			return
 		}
 		r := Record{Line: number, Size: -1, Claim: slices.Clone(group.Claim), File: group.File}
-		if err := m.addGroups(&r, l.Record, match, src); err != nil {
+		if err := m.addGroups(&r, l, l.Record, match, src); err != nil {
 			m.problem(number, err.Error())
 			return
 		}
@@ -59,15 +62,19 @@ func (m *Manifest) problem(line int, what string) {
 
 // addGroups takes the named groups of a match. What a record says replaces
 // what the heading above it said of the same thing.
-func (m *Manifest) addGroups(r *Record, re *regexp.Regexp, match []string, src fact.Source) error {
+func (m *Manifest) addGroups(r *Record, l Lines, re *regexp.Regexp, match []string, src fact.Source) error {
 	for i, name := range re.SubexpNames() {
 		if name == "" || match[i] == "" {
 			continue
 		}
+		value := match[i]
+		if l.Means != nil {
+			name, value = l.Means(name, value)
+		}
 		if about, _, ok := fact.Lookup(name); ok {
 			r.Claim = slices.DeleteFunc(r.Claim, func(f fact.Fact) bool { return f.About == about && f.Source.Line != src.Line })
 		}
-		if err := m.add(r, name, match[i], src); err != nil {
+		if err := m.add(r, name, value, src); err != nil {
 			return err
 		}
 	}

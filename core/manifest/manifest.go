@@ -107,10 +107,11 @@ const (
 	groupSize = "size"
 )
 
-// CheckGroups tells whether all named groups of a pattern mean something.
-func CheckGroups(re *regexp.Regexp) error {
+// CheckGroups tells whether all named groups of a pattern mean something; also are further
+// names that do.
+func CheckGroups(re *regexp.Regexp, also ...string) error {
 	for _, g := range re.SubexpNames() {
-		if g == "" || g == groupFile || g == groupSize || isDigest(g) {
+		if g == "" || slices.Contains(also, g) || g == groupFile || g == groupSize || isDigest(g) {
 			continue
 		}
 		if _, _, ok := fact.Lookup(g); !ok {

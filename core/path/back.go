@@ -240,8 +240,7 @@ func (r *route) bySlot(end stand, hops int) (found string, why []string) {
 		}
 		if rel := t.lines[r.begin.line].candidates[r.begin.version].releases[b]; rel != nil {
 			at := stand{line: r.begin.line, version: r.begin.version, components: end.components}
-			for i := range rel.Needs {
-				n := &rel.Needs[i]
+			for n := range rel.NeedsOf(t.rules, t.lines[r.begin.line].families[b], t.boxes[b].Model, t.boxes[b].Revision) {
 				if n.Component.Set() && n.Component.Text != t.lines[r.begin.line].main && n.Met(t.rules, t.situation(at, b)) != truth.Yes {
 					have := end.components[b][n.Component.Text]
 					return "", []string{fmt.Sprintf("%sslot %s still holds %s, which needs %s, and by then it has %s", name, slot, r.answer.From, n.Text(), have)}

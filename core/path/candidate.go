@@ -130,8 +130,7 @@ func (t *team) prepareNeeds(l *line, c *candidate, b int, rel *rulebook.Release)
 			c.brings[b*len(t.watched)+w] = place(w, t.watched[w].component)
 		}
 	}
-	for i := range rel.Needs {
-		n := &rel.Needs[i]
+	for n := range rel.NeedsOf(t.rules, family, box.Model, box.Revision) {
 		if !n.Component.Set() {
 			continue
 		}
@@ -326,8 +325,8 @@ func (b *Box) standing(rel *rulebook.Release, family string) []reason {
 			add(versionBootUnknown, true, fmt.Sprintf("it brings a %s, and the installed one of %s is not known; no older one may go over a newer one", b.boot, b.Device.Name.Text), of, Cited{v.Text(), v.At})
 		}
 	}
-	for i := range rel.Needs {
-		if n := &rel.Needs[i]; !n.Component.Set() {
+	for n := range rel.NeedsOf(r, family, b.Model, b.Revision) {
+		if !n.Component.Set() {
 			out = append(out, b.asks(n)...)
 		}
 	}

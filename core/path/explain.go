@@ -93,8 +93,7 @@ func (t *team) boxAgainst(s stand, m move, b int) []reason {
 	if _, known := s.components[b][box.boot]; m.bootOnly && !known {
 		out = append(out, reason{code: versionBootUnknown, text: fmt.Sprintf("the installed %s is not known; a newer one may be there, and none may be put back", box.boot), unknown: true, sources: []Cited{box.missing()}})
 	}
-	for i := range rel.Needs {
-		n := &rel.Needs[i]
+	for n := range rel.NeedsOf(t.rules, l.families[b], box.Model, box.Revision) {
 		if !n.Component.Set() || m.bootOnly && (n.Component.Text == l.main || n.Component.Text == box.boot) {
 			continue
 		}
@@ -226,8 +225,7 @@ func (t *team) raises(s stand, m move, b int) bool {
 	if stands(l.candidates[m.version].standing[b]) == truth.No {
 		return len(t.boxes) == 1 // of a group, the others go without it
 	}
-	for i := range rel.Needs {
-		n := &rel.Needs[i]
+	for n := range rel.NeedsOf(t.rules, l.families[b], box.Model, box.Revision) {
 		if n.Component.Set() && n.Component.Text != l.main && n.Component.Text != box.boot && len(t.boxes) > 1 {
 			if r, lacks := t.lacks(s, m, b, rel, n); lacks && !r.unknown {
 				return false

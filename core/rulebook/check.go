@@ -45,6 +45,7 @@ func (c *checker) all() {
 	for i := range c.r.Releases {
 		c.release(&c.r.Releases[i])
 	}
+	c.byDigest()
 	c.certified()
 	c.hops()
 	c.captures()
@@ -119,7 +120,8 @@ func (c *checker) packages(p *Package) {
 	if !p.File.Set() && p.Manifest == nil {
 		c.fail(p.Spot, "this entry can never be found: it has neither a file pattern nor a manifest", "add file: with a pattern for the download's name")
 	}
-	c.groups(p.File, false)
+	c.words(p)
+	c.groups(p, p.File, false)
 	if m := p.Manifest; m != nil {
 		if !m.Item.Set() {
 			c.fail(m.Spot, "the manifest needs item: a glob that says which item it is", "")
@@ -150,8 +152,9 @@ func (c *checker) packages(p *Package) {
 		default:
 			c.fail(m.Form.Spot, fmt.Sprintf("%q is not a form of manifest", m.Form.Text), "forms are lines, ini, csv, json, yaml, xml")
 		}
-		c.groups(m.Heading, true)
-		c.groups(m.Record, true)
+		m.entry = p
+		c.groups(p, m.Heading, true)
+		c.groups(p, m.Record, true)
 	}
 	c.signature(p.Signature)
 	for i := range p.Items {
@@ -159,7 +162,7 @@ func (c *checker) packages(p *Package) {
 		if !it.Match.Set() {
 			c.fail(it.Spot, "an entry of items needs match: a glob over the items", "")
 		}
-		c.groups(it.Title, false)
+		c.groups(p, it.Title, false)
 	}
 }
 
@@ -182,11 +185,11 @@ func (c *checker) signature(s *SignatureRule) {
 	}
 }
 
-func (c *checker) groups(p y.Pattern, inManifest bool) {
+func (c *checker) groups(of *Package, p y.Pattern, inManifest bool) {
 	if !p.Set() {
 		return
 	}
-	err := manifest.CheckGroups(p.Regexp)
+	err := manifest.CheckGroups(p.Regexp, of.Codes.Keys()...)
 	if err == nil && !inManifest {
 		err = onlyFacts(p.Regexp)
 	}

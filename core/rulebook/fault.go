@@ -57,6 +57,19 @@ func (r *Rulebook) findFaults() {
 			case n.Attached.Set():
 				n.doubt, _ = model(n.Attached)
 			}
+			if doubt := revisions(n.Revisions, n.Models); doubt != "" {
+				n.doubt = doubt
+			}
+			for _, t := range n.Models {
+				if doubt, ok := model(t); !ok {
+					n.doubt = doubt
+				}
+			}
+			for _, t := range n.Families {
+				if !r.knowsFamily(t.Text) {
+					n.doubt = fault(t, r.Families.Keys(), "family")
+				}
+			}
 		}
 	}
 	if r.Hops != nil {

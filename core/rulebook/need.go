@@ -1,6 +1,8 @@
 package rulebook
 
 import (
+	"iter"
+	"slices"
 	"strings"
 
 	"fitcheck/core/truth"
@@ -65,6 +67,31 @@ func (n *Need) Met(r *Rulebook, s Situation) truth.Truth {
 		return s.Attached(n.Attached.Text)
 	}
 	return s.Feature(n.Feature.Text)
+}
+
+// NeedsOf goes through the needs that are asked of a device: those without a scope, and those
+// in whose scope it is. Where its revision is not known, what may be asked of it is.
+func (rel *Release) NeedsOf(r *Rulebook, family, model, revision string) iter.Seq[*Need] {
+	return func(yield func(*Need) bool) {
+		for i := range rel.Needs {
+			if n := &rel.Needs[i]; n.asks(r, family, model, revision) && !yield(n) {
+				return
+			}
+		}
+	}
+}
+
+// asks tells whether a device is in the scope of a need.
+func (n *Need) asks(r *Rulebook, family, model, revision string) bool {
+	switch {
+	case n.doubt != "": // who is meant is not known, either
+		return true
+	case len(n.Families) > 0 && !slices.ContainsFunc(n.Families, func(t y.Text) bool { return strings.EqualFold(t.Text, family) }):
+		return false
+	case len(n.Models) > 0 && !r.names(n.Models, model):
+		return false
+	}
+	return len(n.Revisions) == 0 || revision == "" || r.holdsRevision(n.Revisions, model, revision) != truth.No
 }
 
 // Doubt says what the need names that the rulebook does not know; "" for

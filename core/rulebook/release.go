@@ -104,6 +104,10 @@ type Need struct {
 	Within      y.Text `yaml:"within" doc:"a range of versions: \">=8.2.1 <9 || 7.9.1\""`
 	Source      y.Text `yaml:"source" doc:"key of a document under sources"`
 	Why         y.Text `yaml:"why"`
+	// Families, Models and Revisions say of whom it is asked; none of them means all.
+	Families  []y.Text `yaml:"families" doc:"asked of members of these image families only"`
+	Models    []y.Text `yaml:"models" doc:"asked of these models only"`
+	Revisions []y.Text `yaml:"revisions" doc:"asked of these hardware revisions only"`
 
 	Range *version.Range // of Within, nil where there is none
 

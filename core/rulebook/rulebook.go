@@ -35,6 +35,7 @@ type Rulebook struct {
 	Packages []Package             `yaml:"packages" doc:"how downloads of this line are put together"`
 	Releases []Release             `yaml:"releases"`
 
+	ByDigest  []ByDigest  `yaml:"by_digest" doc:"images that carry no identity of their own, known by their digest"`
 	Certified []Certified `yaml:"certified" doc:"sets of versions that are certified to work together"`
 
 	Hops *Hops `yaml:"hops" doc:"which moves from one version to another are allowed"`
@@ -122,6 +123,9 @@ type Package struct {
 	Checksums  y.Glob        `yaml:"checksums" doc:"glob: the checksum lists"`
 	Notes      []y.Glob      `yaml:"notes" doc:"globs: release notes and readme files"`
 	Items      []ItemRule    `yaml:"items" doc:"what the items are for"`
+	Outer      y.Text        `yaml:"outer" doc:"the kind of the whole file: tar, zip …; another is a misfit"`
+	StandsFor  *StandsFor    `yaml:"stands_for" doc:"what a file of this name is, by the rulebook's word"`
+	Codes      y.Map[Code]   `yaml:"codes" doc:"group of a pattern to what its texts mean"`
 
 	Signature *SignatureRule `yaml:"signature"`
 }
@@ -186,12 +190,14 @@ type ManifestRule struct {
 	GroupFields y.Map[y.Text] `yaml:"group_fields" doc:"fact to key of a group"`
 	Records     y.Text        `yaml:"records" doc:"path to the records"`
 	Fields      y.Map[y.Text] `yaml:"fields" doc:"fact to key of a record"`
+
+	entry *Package // whose it is
 }
 
 // Read reads a manifest as the rule says.
 func (m *ManifestRule) Read(address string, data []byte, l archive.Limits) *manifest.Manifest {
 	if m.Form.Text == "lines" {
-		return manifest.Lines{Heading: m.Heading.Regexp, Record: m.Record.Regexp}.Read(address, data, l)
+		return manifest.Lines{Heading: m.Heading.Regexp, Record: m.Record.Regexp, Means: m.entry.Meaning}.Read(address, data, l)
 	}
 	return m.document().Read(address, data, l)
 }

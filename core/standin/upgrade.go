@@ -89,7 +89,7 @@ func (u *Upgrade) Begin() error {
 	}
 	u.templates = phrases(u.Box.Rules)
 	if len(u.templates) == 0 {
-		return fmt.Errorf("%s has no wording: nothing could be typed; add procedure: or sequence:", u.Box.Rules.File)
+		return fmt.Errorf("%s has no wording, so that nothing could be typed; add a procedure or a sequence", u.Box.Rules.File)
 	}
 	return nil
 }

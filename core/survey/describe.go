@@ -22,6 +22,7 @@ import (
 // checksum lists, names and titles by it.
 func (s *Survey) describe(rulebooks []*rulebook.Rulebook) {
 	s.choose(rulebooks)
+	s.byDigest(rulebooks)
 	if e := s.Entry; e != nil {
 		s.readName()
 		s.readManifests()
@@ -100,6 +101,22 @@ func (s *Survey) choose(rulebooks []*rulebook.Rulebook) {
 	}
 }
 
+// byDigest finds images that a rulebook knows by their digest.
+func (s *Survey) byDigest(rulebooks []*rulebook.Rulebook) {
+	for _, rb := range rulebooks {
+		for i := range rb.ByDigest {
+			b := &rb.ByDigest[i]
+			for _, it := range s.Items {
+				if sum := b.Sum(); it.Digests.Of(digest.SHA256) == sum.Hex {
+					src := rb.Source(b.Spot)
+					it.publish(Published{Sum: sum, Source: src, Got: sum.Hex})
+					it.Witnesses = append(it.Witnesses, fact.Witness{Kind: fact.Rulebook, Name: src.Where(), Claims: []fact.Claim{b.Claim(rb)}})
+				}
+			}
+		}
+	}
+}
+
 // matching lists the items whose address a glob matches.
 func (s *Survey) matching(match func(string) bool) []*Item {
 	var out []*Item
@@ -119,7 +136,12 @@ func (s *Survey) readName() {
 	}
 	for _, g := range named(re, s.Name) {
 		src := fact.Source{Kind: fact.FileName, File: s.Name}
-		s.NameClaim = append(s.NameClaim, facts(g.name, g.text, src)...)
+		name, text := s.Entry.Meaning(g.name, g.text)
+		s.NameClaim = append(s.NameClaim, facts(name, text, src)...)
+	}
+	if f := s.Entry.StandsFor; f != nil && f.Family.Set() {
+		src := fact.Source{Kind: fact.FileName, File: s.Name, Via: s.Rulebook.Source(f.Family.Spot).Where()}
+		s.NameClaim = append(s.NameClaim, fact.Fact{About: fact.Family, Value: f.Family.Text, Source: src})
 	}
 	for i, f := range s.NameClaim {
 		if f.About == fact.Version {
@@ -403,7 +425,7 @@ func (s *Survey) applyItemRules() {
 				it.Witnesses = append(it.Witnesses, fact.Witness{Kind: fact.FileName, Name: it.Name,
 					Claims: []fact.Claim{{{About: fact.Component, Value: rule.Component.Text, Source: src}}}})
 			}
-			it.readTitle(rule.Title.Regexp)
+			it.readTitle(s.Entry, rule.Title.Regexp)
 			s.readVersion(it, rule.VersionFrom.Text)
 			break
 		}
@@ -462,22 +484,22 @@ func (s *Survey) readVersion(it *Item, from string) {
 	}
 }
 
-func (it *Item) readTitle(re *regexp.Regexp) {
+func (it *Item) readTitle(entry *rulebook.Package, re *regexp.Regexp) {
 	if it.Image == nil || re == nil {
 		return
 	}
 	if title, ok := it.Image.First(fact.Title); ok {
-		it.takeTitle(re, title)
+		it.takeTitle(entry, re, title)
 	}
 	for _, f := range it.Image.Started(nil) {
 		if f.About == fact.Title {
-			it.takeTitle(re, f)
+			it.takeTitle(entry, re, f)
 		}
 	}
 }
 
 // takeTitle adds what a title says to the claims of the header.
-func (it *Item) takeTitle(re *regexp.Regexp, title fact.Fact) {
+func (it *Item) takeTitle(entry *rulebook.Package, re *regexp.Regexp, title fact.Fact) {
 	for i, w := range it.Witnesses {
 		if w.Kind != fact.Header {
 			continue
@@ -485,7 +507,8 @@ func (it *Item) takeTitle(re *regexp.Regexp, title fact.Fact) {
 		for _, g := range named(re, title.Value) {
 			src := title.Source
 			src.Offset, src.Size = src.Offset+int64(g.at), int64(len(g.text))
-			for _, f := range facts(g.name, g.text, src) {
+			name, text := entry.Meaning(g.name, g.text)
+			for _, f := range facts(name, text, src) {
 				f.Protected, f.Payload = title.Protected, title.Payload
 				for k, c := range w.Claims {
 					it.Witnesses[i].Claims[k] = append(slices.Clip(c), f)

@@ -673,7 +673,7 @@ func (t *textBuffer) add(address string, p []byte, c *collector) {
 // Component is what the item is for, by the first source that says it: a
 // manifest, the rulebook's items, the header.
 func (it *Item) Component() string {
-	for _, kind := range []fact.Kind{fact.Manifest, fact.FileName, fact.Header} {
+	for _, kind := range []fact.Kind{fact.Rulebook, fact.Manifest, fact.FileName, fact.Header} {
 		if w, ok := it.Witness(kind); ok {
 			if f := w.About(fact.Component); len(f) > 0 {
 				return f[0].Value

@@ -145,7 +145,9 @@ func (c *call) story(ctx context.Context, dir string, keep, all bool) (int, erro
 			}
 			s.Show(present.ScenePage(i+1, len(cases), d.Tale, "fitcheck "+strings.Join(d.Args, " ")))
 			stop := beside(ctx, d)
-			status := Run(ctx, args, seated(c.env, d))
+			seat := seated(c.env, d)
+			status := Run(ctx, args, seat)
+			seat.engineer.close()
 			stop()
 			if d.Console != "" && !keep {
 				_ = os.Remove("tonight.jsonl")

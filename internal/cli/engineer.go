@@ -88,7 +88,7 @@ func (e *engineer) until() (string, error) {
 }
 
 func (e *engineer) close() {
-	if e.conn != nil {
+	if e != nil && e.conn != nil {
 		e.conn.Close()
 	}
 }

@@ -584,6 +584,9 @@ var spoils = map[string]spoil{
 		rec("b.boot 3.2.0", "b.boot 3.1.0")(c)
 		return in(&c.rules, "boot: {optional: true}", "boot: {}", "brings: {boot: 3.2.0}", "brings: {boot: 3.1.0}")
 	}},
+	"another outer kind": {"handling", "names", byPkg, "", func(c *spoilt) bool {
+		return c.archive != "folder" && in(&c.rules, "    handling: unpacked\n", "    handling: unpacked\n    outer: cpio\n")
+	}},
 	"an older one alone": {"version", "state afterwards", byPkg, "single", func(c *spoilt) bool {
 		c.records = slices.DeleteFunc(c.records, func(l string) bool { return strings.Contains(l, "a.img") })
 		rec("3.2.0", "3.1.0")(c)
@@ -1104,8 +1107,11 @@ var turns = func() map[string]turn {
 		"an image without checksums":   {"single", "m", both(unproven, file("a.img", append([]byte("\x7fELF\x01\x01\x01\x00\x00\x00\x00\x00\x00\x00\x00\x00\x02\x00\x28\x00\x01\x00\x00\x00\x00\x80\x00\x00\x34\x00\x00\x00\x00\x00\x00\x00\x00\x00\x00\x00\x34\x00\x20\x00\x00\x00\x28\x00\x00\x00\x00\x00"), make([]byte, 64)...)))},
 		"a kernel, as it is taken":     {"single", "m", rule("main: {slotted: true}", "main: {slotted: true, formats: [uimage/kernel]}")},
 		"a signature nobody asked for": {"single", "m", both(unproven, file("x.asc", []byte("-----BEGIN PGP SIGNATURE-----\n\niQ==\n-----END PGP SIGNATURE-----\n")))},
-		"a name that climbs out":       {"single", "m", file("../../up.img", []byte("x"))},
-		"a size that is not told so":   {"single", "m", both(rule(`(?P<version>\S+)(?:\s+revs`, `(?P<version>\S+)(?:\s+size=(?P<size>\d+))?(?:\s+revs`), rec("a.img 8.4.2", "a.img 8.4.2 size=7"))},
+		"for devices of another family": {"single", "m", func(c *spoilt) bool {
+			return in(&c.rules, "    handling: unpacked\n", "    handling: unpacked\n    stands_for: {from_family: lantern}\n")
+		}},
+		"a name that climbs out":     {"single", "m", file("../../up.img", []byte("x"))},
+		"a size that is not told so": {"single", "m", both(rule(`(?P<version>\S+)(?:\s+revs`, `(?P<version>\S+)(?:\s+size=(?P<size>\d+))?(?:\s+revs`), rec("a.img 8.4.2", "a.img 8.4.2 size=7"))},
 		"a list with a line nobody reads": {"single", "m", func(c *spoilt) bool {
 			c.images["more.sha256"] = []byte(strings.Repeat("a", 64) + "  a.img\n!!\n" + strings.Repeat("b", 64) + "  l.boot\n")
 			return true

@@ -19,8 +19,7 @@ func (c *Case) Alone(component string, k *Candidate) []Line {
 	if l, bad := c.meantFor(base, rel); bad {
 		out = append(out, l)
 	}
-	for i := range rel.Needs {
-		n := &rel.Needs[i]
+	for n := range c.needsOf(rel) {
 		if n.Component.Set() && n.Component.Text != component || n.Memory.Set() {
 			out = append(out, c.need(n))
 		}

@@ -113,7 +113,7 @@ type PassedOver struct {
 // manifest says are; else those that the rulebook's items say are; else those
 // whose header says so; else what may be meant for the main image.
 func (c *Case) candidatesFor(k Component) []*survey.Item {
-	for _, kind := range []fact.Kind{fact.Manifest, fact.FileName, fact.Header} {
+	for _, kind := range []fact.Kind{fact.Rulebook, fact.Manifest, fact.FileName, fact.Header} {
 		var out []*survey.Item
 		for _, it := range c.Survey.Items {
 			if it.Role == "" && c.assigns(kind, it, k.Name) {
@@ -158,7 +158,7 @@ func (c *Case) partOfImage(it *survey.Item) bool {
 		if c.Rules == nil && a.Firmware() {
 			return true
 		}
-		for _, kind := range []fact.Kind{fact.Manifest, fact.FileName} {
+		for _, kind := range []fact.Kind{fact.Rulebook, fact.Manifest, fact.FileName} {
 			if w, ok := a.Witness(kind); ok && len(w.About(fact.Component)) > 0 {
 				return true
 			}

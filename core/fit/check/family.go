@@ -2,6 +2,7 @@ package check
 
 import (
 	"fmt"
+	"strings"
 
 	"fitcheck/core/fact"
 	"fitcheck/core/member"
@@ -15,11 +16,50 @@ var (
 	familyNotOurs   = familyReasons.Code("of_other_release", Misfit, "by the rulebook the release is of another family", "the device runs %s; the package is of %s", "")
 	familyNotNamed  = familyReasons.Code("not_named", Unsettled, "nothing says which family the package is of", "nothing says which image family the package is of", "add the release and its families to the rulebook")
 	familyNoRule    = familyReasons.Code("no_rule", NotApplicable, "there is no rulebook, and neither side speaks of a family", "neither side speaks of an image family", "")
+	familyFrom      = familyReasons.Code("from_other", Misfit, "by the rulebook's word for its name, it is for devices that run another family", "the device runs %s; by the rulebook, a file of this name is for devices that run %s", "get the image for a device that runs what this one does")
 	familyCrosses   = familyReasons.Code("crosses", Fits, "the package is of another family, which the model may run, and a rule allows the move", "the model may run %s, and %s", "")
 	familyMayNot    = familyReasons.Code("crossing_unknown", Unsettled, "the package is of another family, which the model may run, and the rulebook does not settle the move",
 		"the model may run %s, but %s", "find out what the release notes say of this move, and add it to the rulebook")
 	familyNoCrossing = familyReasons.Code("no_crossing", Misfit, "the package is of another family, which the model may run, and no rule allows the move", "%s; %s", "")
 )
+
+// byWord tells an opinion that rests on what the rulebook says a file of such a name stands
+// for.
+func byWord(o *opinion) bool {
+	return o != nil && o.strength <= fact.ByName && o.facts[0].Source.Kind == fact.FileName && o.facts[0].Source.Via != ""
+}
+
+// standsFor settles the family by the rulebook's word for the package's name, where it has one
+// that excludes the device: a misfit, unless what is stronger names the device's family.
+func (c *Case) standsFor(base Line, cand *Candidate, against, by *opinion) (Line, bool) {
+	v := c.Value(fact.Family)
+	if e := c.Survey.PartOf(cand.Item.Address).Entry; e != nil && e.StandsFor != nil && e.StandsFor.FromFamily.Set() && e.File.Set() && e.File.MatchString(c.Survey.PartOf(cand.Item.Address).Name) {
+		from := e.StandsFor.FromFamily
+		cited := Cited{OfRule, "from " + from.Text, c.Survey.PartOf(cand.Item.Address).Rulebook.Source(from.Spot)}
+		switch {
+		case v.State == member.Missing:
+			base.Cite(cited)
+			return familyReasons.deviceUnknown.become(base, why("image family", v)).Advise("add family: to %s", c.Device.File), true
+		case v.Known() && !strings.EqualFold(v.First(), from.Text):
+			base.Package = "for devices that run " + from.Text
+			base.Cite(cited)
+			return familyFrom.become(base, v.Text(), from.Text), true
+		}
+	}
+	switch {
+	case !byWord(against):
+		return Line{}, false
+	case by != nil && by.strength > fact.ByName:
+		base.Package = fmt.Sprintf("%s against %s", fact.Values(by.facts), fact.Values(against.facts))
+		return familyReasons.contradicted.become(base, string(by.facts[0].Source.Kind), "rulebook's word for its name"), true
+	}
+	base.Package = fact.Values(against.facts)
+	l := familyReasons.excluded.become(base, v.Text(), fact.Values(against.facts), "the rulebook's word for its name").Advise("%s", c.adviceAgainst(fact.Family))
+	if l = c.crossing(l, cand, against.facts); l.Outcome == Fits && !c.Options.TrustNames { // the move is allowed, and only a name says what it is
+		return familyReasons.byNameOnly.become(l), true
+	}
+	return l, true
+}
 
 // familyNotNamed settles the family of a package that does not say it: that of its
 // release, else that of a model with one family.

@@ -10,13 +10,20 @@ var (
 	handlingUnpack   = handlingCheck.Code("to_unpack", Fits, "it must be unpacked before it is served, and can be", "it must be unpacked before it is served", "")
 	handlingUnpacked = handlingCheck.Code("unpacked", Fits, "it is unpacked, as it must be served", "it is unpacked already, as it must be served", "")
 	handlingWhole    = handlingCheck.Code("whole", Fits, "it is whole, as it must be served", "it is whole, as it must be served: do not unpack it", "")
+	handlingOuter    = handlingCheck.Code("other_outer", Misfit, "the file as a whole is of another kind than the rulebook says", "it is a %s, and by the rulebook a download of this name is a %s", "take the file as the maker gives it out; what was packed again, or taken out of something, is another file")
 	handlingNotWhole = handlingCheck.Code("not_whole", Misfit, "it must be served whole, and is unpacked", "it must be served whole, as downloaded, and this is an unpacked folder", "take the file that was downloaded")
 )
 
 // handling: a download that must stay whole is not served from a folder.
 func handling(s *survey.Survey) []Line {
 	e := s.Entry
-	if e == nil || !e.Handling.Set() {
+	if e == nil {
+		return nil
+	}
+	if l, bad := outer(s); bad {
+		return []Line{l}
+	}
+	if !e.Handling.Set() {
 		return nil
 	}
 	base := Line{Device: "served " + e.Handling.Text, Package: s.Name,
@@ -30,6 +37,16 @@ func handling(s *survey.Survey) []Line {
 		return []Line{handlingWhole.become(base)}
 	}
 	return []Line{handlingNotWhole.become(base)}
+}
+
+// outer: the file as a whole is what the rulebook says it is.
+func outer(s *survey.Survey) (Line, bool) {
+	want, root := s.Entry.Outer, s.Root()
+	if !want.Set() || s.Folder || root == nil || root.Kind == want.Text {
+		return Line{}, false
+	}
+	base := Line{Device: "a " + want.Text, Package: root.Kind, Sources: []Cited{{OfRule, want.Text, s.Rulebook.Source(want.Spot)}, ofName(root.Kind, s.Name)}}
+	return handlingOuter.become(base, root.Kind, want.Text), true
 }
 
 // Package are the checks about the packages as such.

@@ -87,6 +87,11 @@ func (c *Case) identity(k Component, cand *Candidate, n fact.Name) Line {
 	}
 	said := func(o *opinion) string { return fmt.Sprintf("%s (%s)", fact.Values(o.facts), kind(o)) }
 	show := func(o *opinion) { base.Package = fact.Values(o.facts) }
+	if n == fact.Family && !strong(against) {
+		if l, said := c.standsFor(base, cand, against, by); said {
+			return l
+		}
+	}
 	switch {
 	case strong(against) && strong(by) && by.strength > against.strength && !against.payload:
 		base.Package = said(by) + " against " + said(against)

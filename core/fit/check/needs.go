@@ -2,6 +2,7 @@ package check
 
 import (
 	"fmt"
+	"iter"
 
 	"fitcheck/core/fact"
 	"fitcheck/core/member"
@@ -24,6 +25,11 @@ var (
 	needsNoText   = needs.Code("no_version", Unsettled, "the text is no version", "it needs %s %s, and %q is no version", "correct the version in the device file")
 	needsRuleOpen = needs.Code("rule_fault", Unsettled, "the need names what the rulebook does not know", "%s", "")
 )
+
+// needsOf goes through what a release asks of this very device.
+func (c *Case) needsOf(rel *rulebook.Release) iter.Seq[*rulebook.Need] {
+	return rel.NeedsOf(c.Rules, c.Family(), c.First(fact.Model), c.First(fact.Revision))
+}
 
 // need checks one thing that a release asks for.
 func (c *Case) need(n *rulebook.Need) Line {

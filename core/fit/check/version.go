@@ -134,8 +134,8 @@ func (c *Case) Releases() []Line {
 		return append(out, c.entitled(nil))
 	}
 	out = append(out, c.withdrawn(rel, c.citeRelease()))
-	for i := range rel.Needs {
-		out = append(out, c.need(&rel.Needs[i]))
+	for n := range c.needsOf(rel) {
+		out = append(out, c.need(n))
 	}
 	return append(out, c.dropped(rel), c.entitled(rel))
 }
@@ -155,8 +155,8 @@ func (c *Case) partly() []Line {
 		text, cited, known := c.said(k.Name, cand)
 		if all := c.bringing(k.Name, text); known && len(all) == 1 {
 			c.Release = Release{Text: all[0].Version.Text, From: fact.Fact{About: fact.Version, Value: all[0].Version.Text, Source: cited.Source}, Rule: all[0]}
-			for i := range all[0].Needs {
-				if n := &all[0].Needs[i]; n.Component.Text != c.Main() && n.Component.Text != k.Name {
+			for n := range c.needsOf(all[0]) {
+				if n.Component.Text != c.Main() && n.Component.Text != k.Name {
 					out = append(out, c.need(n))
 				}
 			}
