@@ -204,6 +204,16 @@ func Read(file string, data []byte) (*Device, error) {
 	if !d.Name.Set() {
 		fail(d.Kind.Spot, "the device has no name", "add name: with what your inventory calls it")
 	}
+	d.Check(fail)
+	if len(errs) > 0 {
+		slices.SortStableFunc(errs, func(a, b *y.Error) int { return a.Spot.Line - b.Spot.Line })
+		return nil, errs
+	}
+	return d, nil
+}
+
+// Check finds what is wrong with a device beyond its keys and types.
+func (d *Device) Check(fail func(at y.Spot, message, advice string)) {
 	check(&d.Unit, fail)
 	switch g := d.Group; {
 	case g.Set() && !slices.Contains([]string{"stack", "cluster", "chassis"}, g.Text):
@@ -217,7 +227,7 @@ func Read(file string, data []byte) (*Device, error) {
 	}
 	if n := len(d.Members); n > maxMembers {
 		fail(d.Members[maxMembers].Spot, fmt.Sprintf("a %s has at most %d members, and these are %d", d.Group.Text, maxMembers, n), "write a device file for each group that is one")
-		return nil, errs
+		return
 	}
 	seen := map[string]bool{}
 	for i := range d.Members {
@@ -228,11 +238,6 @@ func Read(file string, data []byte) (*Device, error) {
 		}
 		seen[m.Name.Text] = true
 	}
-	if len(errs) > 0 {
-		slices.SortStableFunc(errs, func(a, b *y.Error) int { return a.Spot.Line - b.Spot.Line })
-		return nil, errs
-	}
-	return d, nil
 }
 
 // Bounds of what one device file says: members of a group, and the entries of one list or

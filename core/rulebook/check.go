@@ -47,6 +47,7 @@ func (c *checker) all() {
 	}
 	c.byDigest()
 	c.certified()
+	c.examples()
 	c.hops()
 	c.captures()
 	c.recovery()

@@ -36,6 +36,7 @@ type Rulebook struct {
 	Releases []Release             `yaml:"releases"`
 
 	ByDigest  []ByDigest  `yaml:"by_digest" doc:"images that carry no identity of their own, known by their digest"`
+	Examples  []Example   `yaml:"examples" doc:"questions with their right answers, which fitcheck rulebook test holds"`
 	Certified []Certified `yaml:"certified" doc:"sets of versions that are certified to work together"`
 
 	Hops *Hops `yaml:"hops" doc:"which moves from one version to another are allowed"`

@@ -85,7 +85,7 @@ func (u *Upgrade) Begin() error {
 		u.slots = append(u.slots, b)
 	}
 	if len(u.installed) == 0 {
-		return fmt.Errorf("%s does not say what is installed; add installed:", d.File)
+		return fmt.Errorf("%s does not say what is installed, and there is nothing to begin with", d.File)
 	}
 	u.templates = phrases(u.Box.Rules)
 	if len(u.templates) == 0 {

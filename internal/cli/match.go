@@ -47,6 +47,7 @@ it takes to get there.`,
 		f.BoolVar(&m.others, "others", true, "when nothing given fits, look in the kit's packages/ for one that does")
 		f.BoolVar(&m.brief, "brief", false, "one line a device: the verdict, the best package, the reason")
 		f.BoolVar(&m.evidence, "evidence", false, "show each source itself: bytes of the header, lines of files and rules")
+		f.BoolVar(&m.example, "example", false, "also add the verdict to the rulebook's examples")
 		f.StringVar(&m.certified, "certified", "", "hold what the devices run against the certified set of this `name`; no packages then")
 		f.StringVar(&m.format, "format", "text", "text, json or junit")
 		expect := expectFlag(f)
@@ -81,7 +82,7 @@ it takes to get there.`,
 type matching struct {
 	devices                       names
 	trust, each, others, evidence bool
-	brief                         bool
+	brief, example                bool
 	format, certified             string
 	expect                        digests
 	k                             *kit.Kit
@@ -152,6 +153,14 @@ func (m *matching) run(ctx context.Context, c *call, args []string) (int, error)
 	for _, a := range answers {
 		if s := statusOf(a.Verdicts[0].Verdict); s == exitMisfit || status == exitFits {
 			status = s
+		}
+	}
+	if m.example {
+		if len(answers) != 1 || len(answers[0].Verdicts) != 1 || c.quick {
+			return 0, usagef("-example takes one device and one package, read in full")
+		}
+		if err := m.addExample(c, devices[0], answers[0].Verdicts[0], args[0]); err != nil {
+			return 0, err
 		}
 	}
 	return status, m.tell(ctx, c, answers)

@@ -18,33 +18,53 @@ import (
 )
 
 var rulebookCommand = &command{
-	name: "rulebook", args: "check|draft|schema [-out FILE] …", tells: true, reads: true, folds: []string{page.All},
+	name: "rulebook", args: "check|draft|try|test|import|schema …", tells: true, reads: true, folds: []string{page.All},
 	part: partRules, example: "rulebook check rulebooks/quillmere.yaml",
 	short: "is this rulebook, layout or device file sound?",
-	long: `rulebook check FILE…, rulebook draft PACKAGE…, rulebook schema device|rulebook|layout.
+	long: `rulebook check FILE…, rulebook draft PACKAGE…, rulebook try RULEBOOK FILE…, rulebook test
+RULEBOOK…, rulebook import TABLE, rulebook schema device|rulebook|layout.
 check reads files that people write and says all that is wrong with them, each with its
 line, column and what to do; warnings are about what can be read and is hardly meant. The
 exit status is 0 when the files are sound, 1 when not, 4 when one cannot be opened.
 draft writes a first rulebook from what manifests, headers and names in packages say. Every
 guess in it is marked; nothing in it allows an install before you have gone through it.
 With -out it goes to FILE, and folders that are missing are made.
+try shows what each pattern catches in captures, manifests, names and titles, which lines none
+reads, and which patterns are silent, with the nearest.
+test holds the examples of rulebooks: 0, 1 with the wrong ones, 3 where a package is not at hand.
+import reads a maker's table (CSV, HTML, Markdown: from, to, stops) into rules with the table as
+their source, and prints them, or puts them into a rulebook with -into. 1 when the table has
+no columns for from and to.
 schema prints the JSON Schema of a kind of file, for editors that complete and check.`,
 	setup: func(f *flag.FlagSet) func(context.Context, *call, []string) (int, error) {
 		out := f.String("out", "", "write the draft to this `file`")
 		f.Bool("replace", false, "replace a file that is there")
+		into := f.String("into", "", "import: put the rules into this `rulebook`; the rest of it stays as it is")
 		return func(ctx context.Context, c *call, args []string) (int, error) {
 			if len(args) < 2 {
-				return 0, usagef("write rulebook check, draft or schema, and what for")
+				return 0, usagef("write rulebook check, draft, try, test, import or schema, and what for")
 			}
 			switch args[0] {
 			case "check":
 				return c.check(args[1:])
 			case "draft":
 				return c.draft(ctx, args[1:], *out)
+			case "test":
+				return c.testExamples(ctx, args[1:])
+			case "try":
+				if len(args) < 3 {
+					return 0, usagef("rulebook try takes a rulebook, and the files to try its patterns on")
+				}
+				return c.tryPatterns(ctx, args[1], args[2:])
+			case "import":
+				if len(args) != 2 {
+					return 0, usagef("rulebook import takes one table")
+				}
+				return c.importTable(args[1], *into)
 			case "schema":
 				return c.schema(args[1:])
 			}
-			return 0, usagef("there is no rulebook %s; write check, draft or schema", args[0])
+			return 0, usagef("there is no rulebook %s; write check, draft, try, test, import or schema", args[0])
 		}
 	},
 }

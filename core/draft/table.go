@@ -1,0 +1,466 @@
+package draft
+
+import (
+	"bytes"
+	"encoding/csv"
+	"fmt"
+	"io"
+	"regexp"
+	"slices"
+	"strconv"
+	"strings"
+
+	"golang.org/x/net/html"
+)
+
+// A maker's table of moves, as rules: which release leads to which, and by way of what.
+
+// Table is the cells of a table, with the line of each row in its file.
+type Table struct {
+	Head []string
+	Rows []Row
+}
+
+// Row is one row of a table.
+type Row struct {
+	Line  int
+	Cells []string
+}
+
+// ReadTables reads the tables of a text: CSV, HTML or Markdown.
+func ReadTables(name string, data []byte) ([]Table, error) {
+	text := string(data)
+	lower := strings.ToLower(name)
+	switch head := strings.ToLower(text[:min(len(text), 4096)]); {
+	case strings.HasSuffix(lower, ".html"), strings.HasSuffix(lower, ".htm"), strings.Contains(head, "<table"):
+		return htmlTables(text), nil
+	case strings.HasSuffix(lower, ".md"), markdownRule.MatchString(text):
+		return markdownTables(text), nil
+	}
+	return csvTable(data)
+}
+
+var markdownRule = regexp.MustCompile(`(?m)^\s*\|?\s*:?-+:?\s*(\|\s*:?-+:?\s*)+\|?\s*$`)
+
+func csvTable(data []byte) ([]Table, error) {
+	r := csv.NewReader(bytes.NewReader(bytes.TrimPrefix(data, []byte("\ufeff"))))
+	first, _, _ := strings.Cut(string(data), "\n")
+	for _, comma := range ";\t" {
+		if strings.Count(first, string(comma)) > strings.Count(first, string(r.Comma)) {
+			r.Comma = comma
+		}
+	}
+	r.FieldsPerRecord, r.LazyQuotes, r.TrimLeadingSpace = -1, true, r.Comma != '\t'
+	var t Table
+	for {
+		cells, err := r.Read()
+		if err == io.EOF {
+			return []Table{t}, nil
+		}
+		if err != nil {
+			return nil, err
+		}
+		if len(t.Head) == 0 {
+			t.Head = cells
+			continue
+		}
+		line, _ := r.FieldPos(0)
+		t.Rows = append(t.Rows, Row{line, cells})
+	}
+}
+
+func markdownTables(text string) []Table {
+	var out []Table
+	cells := func(line string) []string {
+		line = strings.Trim(strings.TrimSpace(line), "|")
+		var c []string
+		for part := range strings.SplitSeq(line, "|") {
+			c = append(c, strings.TrimSpace(strings.NewReplacer("**", "", "`", "").Replace(part)))
+		}
+		return c
+	}
+	var t *Table
+	before := ""
+	for i, line := range strings.Split(text, "\n") {
+		switch {
+		case t == nil && markdownRule.MatchString(line) && strings.Contains(before, "|"):
+			out = append(out, Table{Head: cells(before)})
+			t = &out[len(out)-1]
+		case t != nil && strings.Contains(line, "|"):
+			t.Rows = append(t.Rows, Row{i + 1, cells(line)})
+		case strings.TrimSpace(line) == "":
+			t = nil
+		}
+		before = line
+	}
+	return out
+}
+
+func htmlTables(text string) []Table {
+	z := html.NewTokenizer(strings.NewReader(text))
+	var out []Table
+	var t *Table
+	var row *Row
+	var cell *strings.Builder
+	head, line := false, 1
+	flush := func() {
+		if cell != nil && row != nil {
+			row.Cells = append(row.Cells, strings.Join(strings.Fields(cell.String()), " "))
+		}
+		cell = nil
+	}
+	endRow := func() {
+		flush()
+		if t != nil && row != nil && len(row.Cells) > 0 {
+			if head && len(t.Head) == 0 || len(t.Head) == 0 && len(t.Rows) == 0 {
+				t.Head = row.Cells
+			} else {
+				t.Rows = append(t.Rows, *row)
+			}
+		}
+		row, head = nil, false
+	}
+	for {
+		kind := z.Next()
+		raw := string(z.Raw())
+		switch kind {
+		case html.ErrorToken:
+			endRow()
+			return out
+		case html.StartTagToken, html.SelfClosingTagToken:
+			name, _ := z.TagName()
+			switch string(name) {
+			case "table":
+				endRow()
+				out = append(out, Table{})
+				t = &out[len(out)-1]
+			case "tr":
+				endRow()
+				row = &Row{Line: line}
+			case "th", "td":
+				flush()
+				cell = &strings.Builder{}
+				head = head || string(name) == "th" && len(t0(t)) == 0
+			case "br":
+				if cell != nil {
+					cell.WriteByte(' ')
+				}
+			}
+		case html.EndTagToken:
+			name, _ := z.TagName()
+			switch string(name) {
+			case "td", "th":
+				flush()
+			case "tr":
+				endRow()
+			case "table":
+				endRow()
+				t = nil
+			}
+		case html.TextToken:
+			if cell != nil {
+				cell.Write(z.Text())
+			}
+		}
+		line += strings.Count(raw, "\n")
+	}
+}
+
+func t0(t *Table) []string {
+	if t == nil {
+		return nil
+	}
+	return t.Head
+}
+
+// What a column is about, by the words of its heading.
+var columnWords = []struct {
+	about string
+	words *regexp.Regexp
+}{
+	{"stops", regexp.MustCompile(`(?i)\b(stops?|via|by way of|intermediate|through|steps?|interim)\b`)},
+	{"boot", regexp.MustCompile(`(?i)\bboot`)},
+	{"companion", regexp.MustCompile(`(?i)\b(controller|manager|director|companion)\b`)},
+	{"models", regexp.MustCompile(`(?i)\b(models?|products?|platforms?|devices?|hardware)\b`)},
+	{"from", regexp.MustCompile(`(?i)\b(from|current|installed|running|old|source)\b`)},
+	{"to", regexp.MustCompile(`(?i)\b(to|target|new|destination|release|version|upgrade)\b`)},
+}
+
+// Imported is a table as parts of a rulebook.
+type Imported struct {
+	Key, Title string   // of the source
+	Rules      []string // of hops, each one line
+	Releases   []string // with needs, each one line
+	Notes      []string
+
+	fit func(version string) string // writes a version as the rulebook reads it; nil leaves it
+}
+
+// NoMovesError: no table has columns for from and to.
+type NoMovesError struct{ Heads [][]string }
+
+func (e *NoMovesError) Error() string {
+	var all []string
+	for _, h := range e.Heads {
+		all = append(all, strings.Join(h, ", "))
+	}
+	if len(all) == 0 {
+		return "it holds no table"
+	}
+	return "no table has a column for where a move comes from and one for where it goes to; the headings are: " + strings.Join(all, "; ")
+}
+
+// Import turns a maker's table into rules. key is that of the source; fit, where it is not nil,
+// writes a version as the rulebook's scheme reads it.
+func Import(name, key string, tables []Table, fit func(version string) string) (*Imported, error) {
+	out := &Imported{Key: key, Title: name, fit: fit}
+	none := &NoMovesError{}
+	read := false
+	for _, t := range tables {
+		none.Heads = append(none.Heads, t.Head)
+		columns := map[string]int{}
+		var others []int
+		for i, h := range t.Head {
+			about := ""
+			for _, c := range columnWords {
+				if _, taken := columns[c.about]; !taken && c.words.MatchString(h) {
+					about = c.about
+					break
+				}
+			}
+			if about == "" {
+				others = append(others, i)
+				continue
+			}
+			columns[about] = i
+		}
+		from, ok := columns["from"]
+		to, ok2 := columns["to"]
+		if !ok || !ok2 {
+			continue
+		}
+		read = true
+		for _, r := range t.Rows {
+			cell := func(about string) string {
+				if i, ok := columns[about]; ok && i < len(r.Cells) {
+					return strings.TrimSpace(r.Cells[i])
+				}
+				return ""
+			}
+			if from >= len(r.Cells) || to >= len(r.Cells) || nothing(r.Cells[from]) || nothing(r.Cells[to]) {
+				out.Notes = append(out.Notes, fmt.Sprintf("%s:%d: the row names no from, or no to, and is left out", name, r.Line))
+				continue
+			}
+			out.row(name, t, r, r.Cells[from], r.Cells[to], cell, columns, others)
+		}
+	}
+	if !read {
+		return nil, none
+	}
+	return out, nil
+}
+
+// nothing tells a cell that says nothing: an empty one, or a dash.
+func nothing(cell string) bool {
+	switch strings.ToLower(strings.TrimSpace(cell)) {
+	case "", "-", "–", "—", "n/a", "none", "direct", "no stop", "not needed":
+		return true
+	}
+	return false
+}
+
+var denies = regexp.MustCompile(`(?i)^(no|not supported|unsupported|forbidden|x|✗|✘|❌|blocked)$`)
+var allows = regexp.MustCompile(`(?i)^(yes|y|supported|ok|✓|✔|✅|allowed)$`)
+
+func (im *Imported) row(name string, t Table, r Row, from, to string, cell func(string) string, columns map[string]int, others []int) {
+	scope := ""
+	if m := cell("models"); !nothing(m) {
+		scope = ", models: [" + strings.Join(quoteAll(splitList(m)), ", ") + "]"
+	}
+	_, stopsKnown := columns["stops"]
+	if stopsKnown || len(others) == 0 {
+		im.move(name, r, from, to, cell("stops"), scope)
+	}
+	if !stopsKnown { // a column a model: what its cell says of the move
+		for _, i := range others {
+			if i >= len(r.Cells) {
+				continue
+			}
+			im.move(name, r, from, to, r.Cells[i], ", models: ["+quoteYAML(strings.TrimSpace(t.Head[i]))+"]")
+		}
+	}
+	if b := cell("boot"); !nothing(b) {
+		im.Releases = append(im.Releases, fmt.Sprintf("- {version: %s, needs: [{component: boot, within: %s, source: %s}]}   # %s:%d", quoteYAML(to), quoteYAML(atLeast(b)), im.Key, name, r.Line))
+	}
+	if c := cell("companion"); !nothing(c) {
+		im.Releases = append(im.Releases, fmt.Sprintf("- {version: %s, needs: [{companion: %s, within: %s, source: %s}]}   # %s:%d", quoteYAML(to), quoteYAML(strings.ToLower(companionOf(t.Head[columns["companion"]]))), quoteYAML(atLeast(c)), im.Key, name, r.Line))
+	}
+}
+
+var companionWord = regexp.MustCompile(`(?i)controller|manager|director|companion`)
+
+func companionOf(head string) string { return companionWord.FindString(head) }
+
+// move writes the rules of one row: the move itself, and where it has stops, those that lead
+// from one to the next.
+func (im *Imported) move(name string, r Row, from, to, stops, scope string) {
+	rule := func(from, to string, allow bool, via string) {
+		t := fmt.Sprintf("- {from: %s, to: %s, allow: %v", quoteYAML(from), quoteYAML(to), allow)
+		if via != "" {
+			t += ", via: " + quoteYAML(via)
+		}
+		t += fmt.Sprintf("%s, source: %s}   # %s:%d", scope, im.Key, name, r.Line)
+		head, _, _ := strings.Cut(t, "   #")
+		if !slices.ContainsFunc(im.Rules, func(o string) bool { return strings.HasPrefix(o, head) }) {
+			im.Rules = append(im.Rules, t)
+		}
+	}
+	a, b := im.within(from), im.within(to)
+	switch {
+	case denies.MatchString(strings.TrimSpace(stops)):
+		rule(a, b, false, "")
+	case nothing(stops), allows.MatchString(strings.TrimSpace(stops)):
+		rule(a, b, true, "")
+	default:
+		list := splitStops(stops)
+		for i := range list {
+			list[i] = im.within(list[i])
+		}
+		rule(a, b, false, list[0])
+		for i, s := range list {
+			if i == 0 {
+				rule(a, s, true, "")
+			} else {
+				rule(list[i-1], s, true, "")
+			}
+		}
+		rule(list[len(list)-1], b, true, "")
+	}
+}
+
+// rangeVersion is a version in the text of a range.
+var rangeVersion = regexp.MustCompile(`[^\s<>=!|*]+`)
+
+func (im *Imported) within(cell string) string {
+	text := Within(cell)
+	if im.fit == nil {
+		return text
+	}
+	return rangeVersion.ReplaceAllStringFunc(text, im.fit)
+}
+
+var stopSplit = regexp.MustCompile(`(?i)\s*(?:,|;|→|->|=>|»|\bthen\b|\band\b|\s/\s)\s*`)
+
+func splitStops(text string) []string {
+	var out []string
+	for _, s := range stopSplit.Split(text, -1) {
+		if s = strings.TrimSpace(s); s != "" {
+			out = append(out, s)
+		}
+	}
+	if len(out) == 0 {
+		return []string{strings.TrimSpace(text)}
+	}
+	return out
+}
+
+func splitList(text string) []string {
+	var out []string
+	for _, s := range regexp.MustCompile(`\s*[,;/]\s*|\s+and\s+`).Split(text, -1) {
+		if s != "" {
+			out = append(out, s)
+		}
+	}
+	return out
+}
+
+func quoteAll(list []string) []string {
+	var out []string
+	for _, t := range list {
+		out = append(out, quoteYAML(t))
+	}
+	return out
+}
+
+func quoteYAML(t string) string { return "'" + strings.ReplaceAll(t, "'", "''") + "'" }
+
+var (
+	laterWords   = regexp.MustCompile(`(?i)^(.*?)\s*(?:\+|(?:or|and)\s+(?:later|newer|above|higher|greater))$`)
+	earlierWords = regexp.MustCompile(`(?i)^(.*?)\s*(?:or|and)\s+(?:earlier|older|below|lower)$`)
+	beforeWords  = regexp.MustCompile(`(?i)^(?:before|earlier than|older than|below|prior to|up to but not including)\s+(.+)$`)
+	sinceWords   = regexp.MustCompile(`(?i)^(?:from|since|minimum|min\.?|at least|≥)\s*(.+)$`)
+	spanWords    = regexp.MustCompile(`(?i)^(\S+)\s*(?:–|—|\s-\s|\bto\b|\bthrough\b|\.\.\.?)\s*(\S+)$`)
+	wildVersion  = regexp.MustCompile(`^(v?)((?:\d+\.)+)[x*](?:\.[x*])*$`)
+)
+
+// Within reads what a table says of versions, as the text of a range.
+func Within(cell string) string {
+	cell = strings.TrimSpace(cell)
+	switch {
+	case strings.EqualFold(cell, "any"), strings.EqualFold(cell, "all"), cell == "*":
+		return "*"
+	case strings.ContainsAny(cell, "<>="):
+		return strings.NewReplacer(" and ", " ", " or ", " || ", ",", "").Replace(cell)
+	}
+	if m := beforeWords.FindStringSubmatch(cell); m != nil {
+		return "<" + m[1]
+	}
+	if m := laterWords.FindStringSubmatch(cell); m != nil && m[1] != "" {
+		return ">=" + m[1]
+	}
+	if m := earlierWords.FindStringSubmatch(cell); m != nil {
+		return "<=" + m[1]
+	}
+	if m := sinceWords.FindStringSubmatch(cell); m != nil {
+		return ">=" + m[1]
+	}
+	if m := wildVersion.FindStringSubmatch(cell); m != nil {
+		return wild(m[1], strings.Split(strings.TrimSuffix(m[2], "."), "."), strings.Count(strings.ToLower(cell), "x")+strings.Count(cell, "*"))
+	}
+	if m := spanWords.FindStringSubmatch(cell); m != nil {
+		return ">=" + m[1] + " <=" + m[2]
+	}
+	if list := splitList(cell); len(list) > 1 {
+		for i := range list {
+			list[i] = Within(list[i])
+		}
+		return strings.Join(list, " || ")
+	}
+	return cell
+}
+
+// wild is the range of 8.2.x: from 8.2.0 to before 8.3.0.
+func wild(prefix string, fixed []string, open int) string {
+	n, err := strconv.Atoi(fixed[len(fixed)-1])
+	if err != nil {
+		return strings.Join(fixed, ".")
+	}
+	zeros := strings.Repeat(".0", open)
+	next := append(slices.Clone(fixed[:len(fixed)-1]), strconv.Itoa(n+1))
+	return ">=" + prefix + strings.Join(fixed, ".") + zeros + " <" + prefix + strings.Join(next, ".") + zeros
+}
+
+// atLeast reads a level that is needed: a version alone is the least one.
+func atLeast(cell string) string {
+	r := Within(cell)
+	if strings.ContainsAny(r, "<>=*") {
+		return r
+	}
+	return ">=" + r
+}
+
+// YAML is what was imported, as parts of a rulebook.
+func (im *Imported) YAML() string {
+	var b strings.Builder
+	fmt.Fprintf(&b, "sources:\n  %s: %s\n\nhops:\n  rules:\n", im.Key, quoteYAML(im.Title))
+	for _, r := range im.Rules {
+		b.WriteString("    " + r + "\n")
+	}
+	if len(im.Releases) > 0 {
+		b.WriteString("\nreleases:\n")
+		for _, r := range im.Releases {
+			b.WriteString("  " + r + "\n")
+		}
+	}
+	return b.String()
+}

@@ -1,0 +1,73 @@
+package draft
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"fitcheck/core/device"
+	"fitcheck/core/path"
+	"fitcheck/core/rulebook"
+)
+
+func TestWithin(t *testing.T) {
+	for cell, want := range map[string]string{
+		"8.2.1": "8.2.1", "8.2.1 or later": ">=8.2.1", "8.2.1+": ">=8.2.1", "8.2.x": ">=8.2.0 <8.3.0", "8.x.x": ">=8.0.0 <9.0.0", "v8.2.*": ">=v8.2.0 <v8.3.0",
+		"earlier than 8.0.0": "<8.0.0", "7.9.4 or earlier": "<=7.9.4", "8.0.0 - 8.2.1": ">=8.0.0 <=8.2.1", "8.0.0 to 8.2.1": ">=8.0.0 <=8.2.1", ">= 8.1": ">= 8.1",
+		"any": "*", "8.2.1, 8.2.2": "8.2.1 || 8.2.2", "R12.4-b731": "R12.4-b731", "at least 3.1": ">=3.1",
+	} {
+		assert.Equal(t, want, Within(cell), cell)
+	}
+}
+
+// Three makers' tables, in three forms, become rules that path follows.
+func TestTablesBecomeRules(t *testing.T) {
+	csv := "Installed release;Target release;Intermediate stops;Model\n7.0.0 or earlier;8.4.0;7.5.0, 8.0.0;Q1\n7.5.x;8.4.0;8.0.0;\n8.0.0+;8.4.0;-;\n8.4.0;;;\n"
+	html := "<h1>x</h1><table>\n<tr><th>From</th><th>To</th>\n<th>Upgrade by way of</th><th>Boot loader</th></tr>\n<tr><td>&lt;=7.0.0</td><td>8.4.0</td><td>7.5.0 then<br>8.0.0</td><td>-</td></tr><tr><td>&gt;=7.5.0 &lt;8.0.0</td><td>8.4.0</td><td>8.0.0</td><td>3.2</td></tr><tr><td>8.0.0 or newer</td><td>8.4.0</td><td>&mdash;</td><td></td></tr></table>"
+	markdown := "# Moves\n\n| current | new | Q1 |\n|---|---|---|\n| 7.0.0 or earlier | 8.4.0 | 7.5.0 → 8.0.0 |\n| 7.5.x | 8.4.0 | `8.0.0` |\n| 8.0.0+ | 8.4.0 | yes |\n\nno | table\n"
+	for name, text := range map[string]string{"moves.csv": csv, "moves.html": html, "moves.md": markdown} {
+		t.Run(name, func(t *testing.T) {
+			tables, err := ReadTables(name, []byte(text))
+			require.NoError(t, err)
+			im, err := Import(name, "TAB", tables, nil)
+			require.NoError(t, err)
+			book := "kind: rulebook\ntitle: t\nmodels: {Q1: {families: [f]}}\nfamilies: {f: {components: {main: {}, boot: {optional: true}}}}\nversions: {default: {pattern: '^(?P<a>\\d+)\\.(?P<b>\\d+)\\.(?P<c>\\d+)$', order: [a, b, c]}}\n" +
+				"releases: [{version: 7.0.0}, {version: 7.5.0}, {version: 8.0.0}, {version: 8.4.0}]\n" + im.rulesOnly()
+			rb, err := rulebook.Read("r.yaml", []byte(book))
+			require.NoError(t, err, book)
+			for from, want := range map[string][]string{"7.0.0": {"7.5.0", "8.0.0", "8.4.0"}, "7.5.0": {"8.0.0", "8.4.0"}, "8.0.0": {"8.4.0"}} {
+				d, err := device.Read("d.yaml", []byte("kind: device\nname: d\nmodel: Q1\ninstalled: {main: "+from+"}\n"))
+				require.NoError(t, err)
+				res, err := path.Find(path.Request{Device: d, Rules: func(string) *rulebook.Rulebook { return rb }, Goal: path.Goal{Version: "8.4.0"}})
+				require.NoError(t, err)
+				var hops []string
+				for _, h := range res.Plans[0].Hops {
+					hops = append(hops, h.Release)
+				}
+				assert.Equal(t, want, hops, "from %s\n%s", from, im.YAML())
+			}
+			if name == "moves.html" {
+				require.Len(t, im.Releases, 1)
+				assert.Contains(t, im.Releases[0], "component: boot, within: '>=3.2'")
+			}
+			if name == "moves.csv" {
+				assert.Len(t, im.Notes, 1, "a row that names no to is told")
+				assert.Contains(t, im.Rules[0], "models: ['Q1']")
+			}
+		})
+	}
+	tables, err := ReadTables("x.csv", []byte("name,size\na,1\n"))
+	require.NoError(t, err)
+	_, err = Import("x.csv", "X", tables, nil)
+	assert.ErrorContains(t, err, "no table has a column for where a move comes from")
+}
+
+// rulesOnly is what was imported, with moves that are listed and no others.
+func (im *Imported) rulesOnly() string {
+	out := "sources: {TAB: t}\nhops:\n  upward: listed\n  rules:\n"
+	for _, r := range im.Rules {
+		out += "    " + r + "\n"
+	}
+	return out
+}
