@@ -105,6 +105,7 @@ func examples(t *testing.T) []example {
 		{"attached", scene{name: "nothing attached is dropped", rules: release("drops: [VR-210]"), device: add("attached: [VR-310]")}, scene{name: "something attached is dropped", rules: release("drops: [VR-210]"), device: add("attached: [VR-210]")}, scene{}},
 		{"entitled", scene{name: "the release is older than the end", device: add("entitled_until: 2026-12-31")}, scene{name: "the release is newer", device: add("entitled_until: 2026-01-01")}, scene{name: "the release has no date", device: add("entitled_until: 2026-12-31"), rules: []string{", date: 2026-09-30", ""}}},
 		{"transfer", scene{name: "names and sizes keep to it", rules: []string{"hops:\n", "transfer: {protocol: tftp, largest: 32MiB, longest_name: 63}\nhops:\n"}}, scene{name: "the image is too big for it", rules: []string{"hops:\n", "transfer: {largest: 512}\nhops:\n"}}, scene{}},
+		{"rulebook", scene{}, scene{}, scene{name: "the rulebook still guesses", rules: []string{"hops:\n", "hops:  # GUESS: as it is usual\n"}}},
 		{"handling", scene{name: "it stays whole", rules: []string{"    manifest:", "    handling: whole\n    manifest:"}}, scene{name: "it must stay whole, and is unpacked", rules: []string{"    manifest:", "    handling: whole\n    manifest:"}, unpacked: true}, scene{}},
 	}
 }

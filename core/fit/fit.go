@@ -222,7 +222,7 @@ func judge(c *check.Case) Member {
 			m.Chosen = append(m.Chosen, Chosen{k.Name, best.Item.Address, c.Configuration(best.Item), best.Version().Value, best.Slot, c.Proofs(best.Item), installedText(c, k.Name)})
 		}
 	}
-	m.Checks = check.Sort(m.Checks)
+	m.Checks = check.Sort(c.Guessed(m.Checks))
 	m.Verdict, m.family = check.Worst(m.Checks), c.ToFamily()
 	m.release, m.scheme, m.schemes = c.Release, c.Rules.Scheme(c.Main()), c.Rules.Scheme
 	return m

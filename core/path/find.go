@@ -56,7 +56,12 @@ func Find(q Request) (*Result, error) {
 		boxes = append(boxes, NewBox(d, q.Rules(d.Model.Text)))
 	}
 	res := &Result{}
-	defer func() { res.merge(f.Device, f.Goal) }()
+	defer func() {
+		res.merge(f.Device, f.Goal)
+		for _, a := range res.Plans {
+			f.guessed(a, boxes)
+		}
+	}()
 	if len(boxes) > 1 {
 		why := f.apart(boxes)
 		if why == "" {

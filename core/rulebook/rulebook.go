@@ -54,6 +54,7 @@ type Rulebook struct {
 
 	schemes map[string]*version.Scheme
 	idle    y.Errors
+	guesses guesses
 	faults  y.Errors
 }
 
@@ -235,7 +236,7 @@ type ItemRule struct {
 
 // Read reads a rulebook. All that is wrong with it is in the error.
 func Read(file string, data []byte) (*Rulebook, error) {
-	r := &Rulebook{File: file}
+	r := &Rulebook{File: file, guesses: findGuesses(data)}
 	if err := y.Read(file, data, r); err != nil {
 		return nil, err
 	}

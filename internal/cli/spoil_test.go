@@ -584,6 +584,7 @@ var spoils = map[string]spoil{
 		rec("b.boot 3.2.0", "b.boot 3.1.0")(c)
 		return in(&c.rules, "boot: {optional: true}", "boot: {}", "brings: {boot: 3.2.0}", "brings: {boot: 3.1.0}")
 	}},
+	"a guess in the rulebook": {"rulebook", "", byPkg, "", in2rules("versions:\n", "versions:  # GUESS: as they look\n", "hops:\n", "hops:\n")},
 	"another outer kind": {"handling", "names", byPkg, "", func(c *spoilt) bool {
 		return c.archive != "folder" && in(&c.rules, "    handling: unpacked\n", "    handling: unpacked\n    outer: cpio\n")
 	}},
@@ -1107,6 +1108,9 @@ var turns = func() map[string]turn {
 		"an image without checksums":   {"single", "m", both(unproven, file("a.img", append([]byte("\x7fELF\x01\x01\x01\x00\x00\x00\x00\x00\x00\x00\x00\x00\x02\x00\x28\x00\x01\x00\x00\x00\x00\x80\x00\x00\x34\x00\x00\x00\x00\x00\x00\x00\x00\x00\x00\x00\x34\x00\x20\x00\x00\x00\x28\x00\x00\x00\x00\x00"), make([]byte, 64)...)))},
 		"a kernel, as it is taken":     {"single", "m", rule("main: {slotted: true}", "main: {slotted: true, formats: [uimage/kernel]}")},
 		"a signature nobody asked for": {"single", "m", both(unproven, file("x.asc", []byte("-----BEGIN PGP SIGNATURE-----\n\niQ==\n-----END PGP SIGNATURE-----\n")))},
+		"a misfit by a guess": {"single", "m", func(c *spoilt) bool {
+			return in(&c.rules, "versions:\n", "versions:  # GUESS: as they look\n", release842, release842+"    withdrawn: it burns\n")
+		}},
 		"for devices of another family": {"single", "m", func(c *spoilt) bool {
 			return in(&c.rules, "    handling: unpacked\n", "    handling: unpacked\n    stands_for: {from_family: lantern}\n")
 		}},

@@ -1,0 +1,56 @@
+package check
+
+import (
+	"fmt"
+	"slices"
+
+	"fitcheck/core/fact"
+	"fitcheck/core/rulebook"
+)
+
+var rulebookCheck = Register(&Check{Name: "rulebook", Column: "rules", Order: 5, Doc: "Is what decides confirmed in the rulebook, and not a guess of a draft?"})
+
+var (
+	rulebookGuess   = rulebookCheck.Code("guess", Unsettled, "the rulebook still guesses what the verdict rests on", "the rulebook guesses what this rests on: %s", "hold each guess against release notes and labels, correct it, and take its GUESS away")
+	rulebookByGuess = rulebookCheck.Code("by_guess", Unsettled, "it would be a misfit, and by a guess of the rulebook only", "by a guess of the rulebook: %s", "hold the guess against release notes and labels, correct it, and take its GUESS away")
+)
+
+// Guessed keeps guesses of the rulebook from deciding: what would be a misfit by one is not
+// settled, and nothing fits.
+func (c *Case) Guessed(lines []Line) []Line {
+	var entry *rulebook.Package
+	if c.Survey.Rulebook == c.Rules {
+		entry = c.Survey.Entry
+	}
+	guess := c.Rules.Guess(c.First(fact.Model), c.Family(), entry, c.Release.Rule)
+	if guess == "" {
+		return lines
+	}
+	rests := false
+	for i, l := range lines {
+		if l.Outcome != Fits && l.Outcome != Misfit || byItself(l) {
+			continue
+		}
+		rests = true
+		if l.Outcome == Misfit {
+			lines[i] = rulebookByGuess.become(l, fmt.Sprintf("%s: %s", l.Check, l.Because)).Advise("%s", rulebookByGuess.Advice)
+		}
+	}
+	if !rests {
+		return lines
+	}
+	l := rulebookGuess.Line("", guess)
+	l.Device, l.Package = c.Hardware(), "guessed"
+	l.Cite(c.ofDevice(), ofName("judged by it", c.Survey.Name), Cited{OfRule, guess, fact.Source{Kind: fact.Rulebook, File: c.Rules.File, Line: c.Rules.Guesses()[0]}})
+	return append(lines, l)
+}
+
+// byItself tells a line that rests on nothing that a rulebook says: on the bytes themselves.
+func byItself(l Line) bool {
+	if slices.Contains([]string{"intact", "digest"}, l.Check) {
+		return true
+	}
+	return slices.Contains([]string{"arch", "board"}, l.Check) && !slices.ContainsFunc(l.Sources, func(s Cited) bool {
+		return s.Source.Kind != fact.Header && s.Source.Kind != fact.DeviceFile && s.Source.Kind != fact.Capture
+	})
+}
