@@ -16,7 +16,7 @@ import (
 // Devices reads devices: files, names under devices/, or folders of files.
 func (k *Kit) Devices(names []string) ([]*device.Device, error) {
 	var out []*device.Device
-	for _, name := range names {
+	for _, name := range globbed(k.Dir, names) {
 		if info, err := os.Stat(name); err == nil && info.IsDir() {
 			files, err := yamlFiles(name)
 			if err != nil {
@@ -41,6 +41,31 @@ func (k *Kit) Devices(names []string) ([]*device.Device, error) {
 		out = append(out, d)
 	}
 	return out, nil
+}
+
+// globbed expands patterns: over files, else over the names in the kit's devices/. What
+// matches nothing stays as it is, and is then said not to be there.
+func globbed(kit string, names []string) []string {
+	var out []string
+	for _, name := range names {
+		if _, err := os.Stat(name); err == nil || !strings.ContainsAny(name, "*?[") {
+			out = append(out, name)
+			continue
+		}
+		found, _ := filepath.Glob(name)
+		if len(found) == 0 {
+			found, _ = filepath.Glob(filepath.Join(kit, "devices", name+".yaml"))
+		}
+		if len(found) == 0 {
+			found, _ = filepath.Glob(filepath.Join(kit, "devices", name))
+		}
+		if len(found) == 0 {
+			found = []string{name}
+		}
+		slices.SortFunc(found, natural.Compare)
+		out = append(out, found...)
+	}
+	return out
 }
 
 // RulebooksFor finds the rulebooks of the models of a device and its members,

@@ -9,6 +9,7 @@ import (
 	"os"
 	"os/user"
 	"path/filepath"
+	"slices"
 	"strings"
 	"time"
 
@@ -35,9 +36,11 @@ what, against which digests, when. The exit status is 0, 1 or 3, as for a verdic
 failed, with what the rulebook knows of it, or do not go on (1), not known (3). With -runbook FILE,
 which runbook -json wrote, it is refused where that step is no longer the one of the plan.`,
 	setup: func(f *flag.FlagSet) func(context.Context, *call, []string) (int, error) {
-		deviceName := f.String("device", "", "the `device` as it was before: a file, or a name in the kit's devices/")
+		var devices names
+		f.Var(&devices, "device", "the `device` as it was before: a file, a name in the kit's devices/, a folder or a pattern; may be given several times")
+		format := f.String("format", "text", "text, json or csv")
 		var after names
-		f.Var(&after, "after", "what was `captured` afterwards; may be given several times")
+		f.Var(&after, "after", "what was `captured` afterwards, or a folder of it; may be given several times")
 		record := f.String("record", "", "append a line of JSON to this `file`")
 		by := f.String("by", "", "the `name` for the record; else the user's")
 		step := f.Int("step", 0, "hold the captures against step `N` of the runbook: may one go on from here? Arguments are then the runbook's packages")
@@ -74,7 +77,9 @@ which runbook -json wrote, it is refused where that step is no longer the one of
 				return 0, usagef("confirm -step takes the runbook's packages, or -to with a version, or -runbook with its file")
 			case *evenIf != "" && *evenIf != "unsettled":
 				return 0, usagef("-even-if takes unsettled, not %q", *evenIf)
-			case *deviceName == "":
+			case !slices.Contains([]string{"text", "json", "csv"}, *format):
+				return 0, usagef("-format takes text, json or csv, not %q", *format)
+			case len(devices) == 0:
 				return 0, usagef("confirm needs -device: the device file as it was before")
 			case len(after) == 0:
 				return 0, usagef("confirm needs -after: what was captured afterwards")
@@ -86,10 +91,23 @@ which runbook -json wrote, it is refused where that step is no longer the one of
 			if err != nil {
 				return 0, err
 			}
-			d, err := p.one(*deviceName, "confirm")
+			c.json = c.json || *format == "json"
+			all, err := p.k.Devices(devices)
 			if err != nil {
 				return 0, err
 			}
+			if *step == 0 && (len(all) > 1 || *format == "csv") {
+				if len(all) > 1 { // of one device, a folder is a device tree
+					if after, err = captureFiles(after); err != nil {
+						return 0, err
+					}
+				}
+				return p.confirmMany(ctx, c, all, after, before, *format, *record, *by)
+			}
+			if len(all) > 1 {
+				return 0, usagef("confirm -step is for one device, and -device names %d", len(all))
+			}
+			d := all[0]
 			if *step > 0 {
 				p.evenIf = *evenIf != ""
 				return p.confirmStep(ctx, c, d, *step, written, after, before)
@@ -100,23 +118,38 @@ which runbook -json wrote, it is refused where that step is no longer the one of
 }
 
 func (p *planning) confirm(ctx context.Context, c *call, d *device.Device, after, before []string, record, by string) (int, error) {
+	doc, t, err := p.confirmed(ctx, c, d, after, before)
+	if err != nil {
+		return 0, err
+	}
+	if record != "" {
+		if err := appendRecord(record, by, t, doc, after); err != nil {
+			return 0, err
+		}
+		doc.Record = record
+	}
+	return statusOf(doc.Verdict()), c.tell(present.ConfirmJSON(doc), present.ConfirmPage(doc))
+}
+
+// confirmed holds captures against the plan of one device.
+func (p *planning) confirmed(ctx context.Context, c *call, d *device.Device, after, before []string) (doc present.Confirmed, t *plan.Target, err error) {
 	said := &plan.Captured{}
 	var readings []*device.Reading
 	for _, a := range after {
 		r, err := readSource(p.k, a)
 		if err != nil {
-			return 0, err
+			return doc, nil, err
 		}
 		readings = append(readings, r)
 		said.Recognised = said.Recognised || r.ByRule
 		if said.Lines, err = appendLines(said.Lines, a); err != nil {
-			return 0, err
+			return doc, nil, err
 		}
 	}
 	for _, b := range p.before(d, before) {
 		lines, err := appendLines(said.Before, b)
 		if err != nil {
-			return 0, err
+			return doc, nil, err
 		}
 		said.Before = append([]device.TextLine{}, lines...)
 	}
@@ -126,29 +159,21 @@ func (p *planning) confirm(ctx context.Context, c *call, d *device.Device, after
 	if p.goal.Version == "" {
 		v, family := runsNow(p.k, d, draft)
 		if v == "" {
-			return 0, fmt.Errorf("the captures do not tell what %s runs now, and -to does not say what it should; give -to", d.Name.Text)
+			return doc, nil, fmt.Errorf("the captures do not tell what %s runs now, and -to does not say what it should; give -to", d.Name.Text)
 		}
 		p.goal = path.Goal{Version: v, Family: family}
 		note = fmt.Sprintf("nobody said where it was to go: held against the plan to %s, which it runs", v)
 	}
-	t, err := p.target(ctx, c, d)
-	if err != nil {
-		return 0, err
+	if t, err = p.target(ctx, c, d); err != nil {
+		return doc, nil, err
 	}
-	doc := present.Confirmed{Note: note, After: after}
+	doc = present.Confirmed{Note: note, After: after}
 	doc.Confirmation = plan.ConfirmCaptured(t, *said)
 	if !t.Result.Found() { // there was no plan; what is there is told all the same
 		why, _ := refusal(t, true)
 		doc.NoPlan = why
 	}
-	status := statusOf(doc.Verdict())
-	if record != "" {
-		if err := appendRecord(record, by, t, doc, after); err != nil {
-			return 0, err
-		}
-		doc.Record = record
-	}
-	return status, c.tell(present.ConfirmJSON(doc), present.ConfirmPage(doc))
+	return doc, t, nil
 }
 
 // runsNow is the version of the main component that captures tell.

@@ -49,7 +49,7 @@ it takes to get there.`,
 		f.BoolVar(&m.evidence, "evidence", false, "show each source itself: bytes of the header, lines of files and rules")
 		f.BoolVar(&m.example, "example", false, "also add the verdict to the rulebook's examples")
 		f.StringVar(&m.certified, "certified", "", "hold what the devices run against the certified set of this `name`; no packages then")
-		f.StringVar(&m.format, "format", "text", "text, json or junit")
+		f.StringVar(&m.format, "format", "text", "text, json, junit or csv")
 		expect := expectFlag(f)
 		quick := quickFlag(f)
 		return func(ctx context.Context, c *call, args []string) (int, error) {
@@ -62,8 +62,8 @@ it takes to get there.`,
 				return 0, usagef("-certified tells text or json, not %s", m.format)
 			case len(args) == 0 && m.certified == "":
 				return 0, usagef("match takes packages, and none is given; or hold what runs against a certified set with -certified NAME")
-			case !slices.Contains([]string{"text", "json", "junit"}, m.format):
-				return 0, usagef("-format takes text, json or junit, not %q", m.format)
+			case !slices.Contains([]string{"text", "json", "junit", "csv"}, m.format):
+				return 0, usagef("-format takes text, json, junit or csv, not %q", m.format)
 			}
 			if c.json {
 				m.format = "json"
@@ -184,6 +184,9 @@ func (m *matching) tell(ctx context.Context, c *call, answers []present.Answer) 
 			}
 		}
 		return present.JUnit(c.env.Stdout, answers)
+	}
+	if m.format == "csv" {
+		return present.AnswersCSV(c.env.Stdout, answers)
 	}
 	return c.tellWith(present.AnswersJSON(answers, m.refused), present.AnswersPage(answers, shown, m.brief), report, m.surveys)
 }

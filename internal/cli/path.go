@@ -19,7 +19,7 @@ import (
 )
 
 var pathCommand = &command{
-	name: "path", args: "-device D -to VERSION", tells: true, reads: true, folds: []string{page.Why}, reports: true, draws: true,
+	name: "path", args: "-device D… -to VERSION", tells: true, reads: true, folds: []string{page.Why}, reports: true, draws: true,
 	part: partDecide, example: "path -device depot-core -to latest",
 	short: "how does the device get there, and back?",
 	long: `VERSION is a release of the rulebook, or latest, or channel:NAME, or certified:NAME for what
@@ -32,12 +32,15 @@ is 0 with a path, 1 without one, and 3 when something that is not known decides.
 		w := &wayfinding{}
 		w.flags(f)
 		f.BoolVar(&w.onHand, "on-hand", false, "only by releases of which the kit has a package")
+		f.StringVar(&w.format, "format", "text", "text, json or csv")
 		f.IntVar(&w.options.All, "all", 1, "the `N` best ways that are really different")
 		return func(ctx context.Context, c *call, args []string) (int, error) {
 			switch {
 			case len(args) > 0:
 				return 0, usagef("path takes no package: it finds the kit's own; unexpected %q", args[0])
-			case w.device == "":
+			case !slices.Contains([]string{"text", "json", "csv"}, w.format):
+				return 0, usagef("-format takes text, json or csv, not %q", w.format)
+			case len(w.devices) == 0:
 				return 0, usagef("path needs -device: a device file, or a name in the kit's devices/")
 			case w.goal.Version == "":
 				return 0, usagef("path needs -to: a version, latest, channel:NAME or certified:NAME")
@@ -47,6 +50,7 @@ is 0 with a path, 1 without one, and 3 when something that is not known decides.
 			if err := w.check(); err != nil {
 				return 0, err
 			}
+			c.json = c.json || w.format == "json"
 			return w.run(ctx, c)
 		}
 	},
@@ -55,7 +59,9 @@ is 0 with a path, 1 without one, and 3 when something that is not known decides.
 // wayfinding is one call of path, and the part of other commands that finds the
 // way.
 type wayfinding struct {
-	device  string
+	devices names
+	device  string // as it is named
+	format  string
 	goal    path.Goal
 	prefer  string
 	options path.Options
@@ -72,7 +78,7 @@ type wayfinding struct {
 
 // flags declares what every command takes that finds a way.
 func (w *wayfinding) flags(f *flag.FlagSet) {
-	f.StringVar(&w.device, "device", "", "the `device`: a file, or a name in the kit's devices/")
+	f.Var(&w.devices, "device", "the `device`: a file, a name in the kit's devices/, a folder or a pattern; may be given several times")
 	w.wayFlags(f)
 }
 
@@ -106,7 +112,7 @@ func (w *wayfinding) open(ctx context.Context, c *call) error {
 		}
 	}
 	if w.d == nil {
-		devices, err := w.k.Devices([]string{w.device})
+		devices, err := w.k.Devices(w.devices)
 		if err != nil {
 			return err
 		}
@@ -163,16 +169,40 @@ func (w *wayfinding) find() (*path.Result, error) {
 }
 
 func (w *wayfinding) run(ctx context.Context, c *call) (int, error) {
-	if err := w.open(ctx, c); err != nil {
+	var err error
+	if w.k, err = c.kit(); err != nil {
 		return 0, err
 	}
-	w.options.Picture = c.report != ""
-	res, err := w.find()
+	devices, err := w.k.Devices(w.devices)
 	if err != nil {
 		return 0, err
 	}
-	doc := w.present(res)
-	return pathStatus(res), c.tell(present.PathJSON([]present.Paths{doc}), present.PathPage(doc))
+	var all []present.Paths
+	status := exitFits
+	for _, d := range devices {
+		one := *w
+		one.d, one.device = d, d.Name.Text
+		if len(devices) == 1 {
+			one.device = w.devices[0]
+		}
+		if err := one.open(ctx, c); err != nil {
+			return 0, err
+		}
+		w.looked = one.looked
+		one.options.Picture = c.report != "" && len(devices) == 1
+		res, err := one.find()
+		if err != nil {
+			return 0, err
+		}
+		all = append(all, one.present(res))
+		if s := pathStatus(res); s == exitMisfit || status == exitFits {
+			status = s
+		}
+	}
+	if w.format == "csv" {
+		return status, present.PathsCSV(c.env.Stdout, all)
+	}
+	return status, c.tell(present.PathJSON(all), present.PathsPage(all))
 }
 
 func pathStatus(res *path.Result) int {

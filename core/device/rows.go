@@ -1,0 +1,123 @@
+package device
+
+import (
+	"bytes"
+	"encoding/csv"
+	"fmt"
+	"io"
+	"slices"
+	"strings"
+)
+
+// Rows of an inventory as comma-separated values (RFC 4180; semicolons and tabs do, too): each
+// is a device.
+
+// RowReading is one row: what it says, or why it is refused.
+type RowReading struct {
+	*Reading
+	Name    string // of the device: its name, else its serial number
+	Refused string
+}
+
+// ReadRows reads an inventory. columns give, for a key of a device file, the heading under which
+// it stands; a heading that is a key itself needs none. A cell that says nothing says nothing.
+func ReadRows(file string, data []byte, columns map[string]string) ([]RowReading, error) {
+	text, err := decoded(file, data)
+	if err != nil {
+		return nil, err
+	}
+	r := csv.NewReader(bytes.NewReader(bytes.TrimPrefix(text, []byte("\ufeff"))))
+	first, _, _ := strings.Cut(string(text), "\n")
+	for _, comma := range ";\t" {
+		if strings.Count(first, string(comma)) > strings.Count(first, string(r.Comma)) {
+			r.Comma = comma
+		}
+	}
+	r.FieldsPerRecord, r.LazyQuotes = -1, true
+	head, err := r.Read()
+	if err != nil {
+		return nil, fmt.Errorf("%s: it holds no rows; the first line names the columns", file)
+	}
+	keys, err := headings(file, head, columns)
+	if err != nil {
+		return nil, err
+	}
+	var out []RowReading
+	for {
+		cells, err := r.Read()
+		if err == io.EOF {
+			return out, nil
+		}
+		if err != nil {
+			return nil, fmt.Errorf("%s: %w; save it again as comma-separated values", file, err)
+		}
+		line, _ := r.FieldPos(0)
+		if !slices.ContainsFunc(cells, func(c string) bool { return strings.TrimSpace(c) != "" }) {
+			continue
+		}
+		if len(out) >= maxRows {
+			return nil, fmt.Errorf("%s: it has more than %d rows; split it", file, maxRows)
+		}
+		out = append(out, row(file, line, cells, keys))
+	}
+}
+
+// maxRows bounds the devices of one inventory.
+const maxRows = 100_000
+
+// headings finds the key of each column; "" for one that is passed over.
+func headings(file string, head []string, columns map[string]string) ([]string, error) {
+	keys := make([]string, len(head))
+	taken := map[string]string{}
+	for key, heading := range columns {
+		if err := CheckKey(key); err != nil {
+			return nil, err
+		}
+		i := slices.IndexFunc(head, func(h string) bool { return strings.EqualFold(strings.TrimSpace(h), strings.TrimSpace(heading)) })
+		if i < 0 {
+			return nil, fmt.Errorf("%s: no column is called %q; the columns are %s", file, heading, strings.Join(head, ", "))
+		}
+		if keys[i] != "" {
+			return nil, fmt.Errorf("%s: the column %q is given for %s and for %s", file, heading, keys[i], key)
+		}
+		keys[i], taken[key] = key, heading
+	}
+	for i, h := range head {
+		key := strings.ToLower(strings.TrimSpace(h))
+		if _, mapped := taken[key]; keys[i] == "" && !mapped && CheckKey(key) == nil {
+			keys[i], taken[key] = key, h
+		}
+	}
+	if len(taken) == 0 {
+		return nil, fmt.Errorf("%s: no column is a key of a device file (%s); say which is what with -map model=HEADING,serial=HEADING", file, strings.Join(head, ", "))
+	}
+	return keys, nil
+}
+
+func row(file string, line int, cells, keys []string) RowReading {
+	r := RowReading{Reading: &Reading{File: file, Form: "row of an inventory"}}
+	where := whereLine(file, line)
+	for i, c := range cells {
+		if i >= len(keys) || keys[i] == "" || blankText(c) {
+			continue
+		}
+		list := []string{c}
+		if slices.Contains(lists, keys[i]) {
+			list = strings.FieldsFunc(c, func(r rune) bool { return r == ';' || r == '|' || r == ' ' && keys[i] != "faults" })
+		}
+		for _, t := range list {
+			r.take("", keys[i], t, where)
+		}
+	}
+	for _, key := range []string{"name", "serial"} {
+		for _, v := range r.Values {
+			if v.Key == key && r.Name == "" {
+				r.Name = v.Text
+			}
+		}
+	}
+	if r.Name == "" {
+		r.Refused = where + ": the row has neither a name nor a serial number, and nothing to call the device by"
+	}
+	return r
+}
