@@ -82,6 +82,7 @@ func (p *planning) stage(ctx context.Context, c *call, devices names, into strin
 			unused[v.Path]++
 		}
 	}
+	var sound []*plan.Target // of several devices, those that are staged
 	for _, t := range doc.Targets {
 		t.Unused = slices.DeleteFunc(t.Unused, func(v *fit.Verdict) bool { return unused[v.Path] < len(all) })
 		why, st := refusal(t, evenIf)
@@ -89,6 +90,10 @@ func (p *planning) stage(ctx context.Context, c *call, devices names, into strin
 		if st == exitMisfit || status == exitFits {
 			status = st
 		}
+		if st != exitFits {
+			continue
+		}
+		sound = append(sound, t)
 		for _, b := range t.Device.All() {
 			if rb := t.Rules(b.Model.Text); rb != nil && rb.Transfer != nil {
 				transfers[t.Device.Name.Text] = rb.Transfer
@@ -96,9 +101,10 @@ func (p *planning) stage(ctx context.Context, c *call, devices names, into strin
 		}
 		files = append(files, t.Files()...)
 	}
-	if status != exitFits {
+	if len(sound) == 0 {
 		return doc, status, nil
 	}
+	doc.Targets = sound
 	files, err = plan.Arrange(files, func(device string) *rulebook.Transfer { return transfers[device] })
 	if err != nil {
 		doc.Refused = append(doc.Refused, present.Refused{Outcome: "misfit", Because: []string{err.Error()}})
@@ -110,7 +116,7 @@ func (p *planning) stage(ctx context.Context, c *call, devices names, into strin
 	}
 	doc.Files = files
 	if len(files) == 0 {
-		return doc, exitFits, nil
+		return doc, status, nil
 	}
 	var record strings.Builder
 	if err := present.WriteJSON(&record, present.StagedRecord(doc.Targets, files)); err != nil {
@@ -123,5 +129,5 @@ func (p *planning) stage(ctx context.Context, c *call, devices names, into strin
 		return nil, 0, err
 	}
 	doc.Done = done
-	return doc, exitFits, err
+	return doc, status, err
 }

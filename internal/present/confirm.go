@@ -66,7 +66,7 @@ func ConfirmPage(c Confirmed) *page.Page {
 	p := &page.Page{Name: c.Device + " after the install"}
 	p.Add(t)
 	if len(c.NoPlan) > 0 {
-		p.Add(page.Head{Text: "There was no plan by the rules"}, refusals(c.NoPlan))
+		p.Add(page.Head{Text: "There was no plan by the rules"}, refusals(c.NoPlan, false))
 	}
 	whole := &fit.Verdict{Package: "", Verdict: v, Checks: c.Checks}
 	for _, m := range c.Members {

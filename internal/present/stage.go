@@ -41,7 +41,7 @@ func RefusedPage(all []Refused, what string, next ...string) *page.Page {
 	p := &page.Page{Name: "Refused"}
 	p.Add(page.Title{Word: strings.ToUpper(string(worst)), Tone: toneOf(worst), Text: "nothing is " + what})
 	if len(all) > 0 {
-		p.Add(page.Head{Text: "Why"}, refusals(all))
+		p.Add(page.Head{Text: "Why"}, refusals(all, false))
 	}
 	p.Add(whatNext(next)...)
 	return p
@@ -50,8 +50,8 @@ func RefusedPage(all []Refused, what string, next ...string) *page.Page {
 // reasonsShown is how many reasons of a refusal are told at a glance.
 const reasonsShown = 16
 
-func refusals(all []Refused) page.List {
-	several := slices.ContainsFunc(all, func(r Refused) bool { return r.Device != all[0].Device })
+func refusals(all []Refused, named bool) page.List {
+	several := named || slices.ContainsFunc(all, func(r Refused) bool { return r.Device != all[0].Device })
 	l := page.List{Most: reasonsShown, Flag: page.Why}
 	for _, r := range all {
 		for _, t := range r.Because {
@@ -68,9 +68,30 @@ func refusals(all []Refused) page.List {
 // stagedShown is how many staged files are listed at a glance.
 const stagedShown = 20
 
+// headlinesShown is for how many devices the way of each is told.
+const headlinesShown = 6
+
+func refusedDevices(all []Refused) []string {
+	var out []string
+	for _, r := range all {
+		if !slices.Contains(out, r.Device) {
+			out = append(out, r.Device)
+		}
+	}
+	return out
+}
+
+func targetNames(all []*plan.Target) []string {
+	var out []string
+	for _, t := range all {
+		out = append(out, t.Device.Name.Text)
+	}
+	return out
+}
+
 // StagePage tells what lies where.
 func StagePage(d Stage) *page.Page {
-	if len(d.Refused) > 0 {
+	if len(d.Refused) > 0 && d.Done == nil {
 		next := []string{"see it in full: " + d.ask("match"), "see the way: " + d.ask("path")}
 		if !slices.ContainsFunc(d.Refused, func(r Refused) bool { return r.Outcome == fit.Misfit }) {
 			next = append(next, "what is only unsettled is staged with -even-if unsettled, where you answer for it")
@@ -92,7 +113,17 @@ func StagePage(d Stage) *page.Page {
 		t.Text += fmt.Sprintf("; %d were there already", d.Done.There)
 	}
 	say := func(tone page.Tone, text string) { t.About = append(t.About, page.Item{Text: text, Tone: tone}) }
-	for _, x := range d.Targets {
+	if len(d.Refused) > 0 {
+		t.Tone = page.Bad
+		t.Text += fmt.Sprintf("; for %s nothing is staged, below", strings.Join(few(refusedDevices(d.Refused)), ", "))
+	}
+	if n := len(d.Targets); n > headlinesShown {
+		say(page.Plain, fmt.Sprintf("for %d devices: %s", n, strings.Join(few(targetNames(d.Targets)), ", ")))
+	}
+	for _, x := range d.Targets[:min(len(d.Targets), headlinesShown)] {
+		if len(d.Targets) > headlinesShown {
+			break
+		}
 		for _, a := range x.Result.Plans {
 			say(page.Plain, PathAnswer{Answer: a}.headline())
 		}
@@ -116,6 +147,9 @@ func StagePage(d Stage) *page.Page {
 	p.Add(t, files, page.Gap{}, page.Line{Tone: page.Info, Text: fmt.Sprintf("The digests are in %s, the evidence in %s. Each file was read again after it was written.", path.Join(d.Into, plan.SumsName), path.Join(d.Into, plan.RecordName))})
 	if len(d.Targets) == 1 && len(d.Targets[0].Result.Plans) == 1 {
 		p.Add(whatNext([]string{"write the steps down: " + d.ask("runbook")})...)
+	}
+	if len(d.Refused) > 0 {
+		p.Add(page.Head{Text: "Not staged"}, refusals(d.Refused, true))
 	}
 	return p
 }
