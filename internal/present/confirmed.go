@@ -15,10 +15,10 @@ import (
 // not as planned first, and who is missing.
 func ConfirmedPage(all []Confirmed, nobodys []string) *page.Page {
 	type row struct {
-		names          []string
-		verdict        fit.Outcome
-		from, to, why  string
-		missing, alike bool
+		names         []string
+		verdict       fit.Outcome
+		from, to, why string
+		missing       bool
 	}
 	var rows []*row
 	counts := map[fit.Outcome]int{}
