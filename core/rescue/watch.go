@@ -8,11 +8,11 @@ import (
 	"encoding/hex"
 	"errors"
 	"fmt"
-	"io"
 	"net"
 	"time"
 
 	"fitcheck/core/tftp"
+	"fitcheck/core/transport"
 	"fitcheck/core/wording"
 )
 
@@ -184,47 +184,64 @@ func (w *Watch) push(ctx context.Context) error {
 				w.Progress(done, total)
 			}
 		}
-		err := tftp.Put(ctx, w.Device, w.Name, bytes.NewReader(w.Image), int64(len(w.Image)), o)
+		err := transport.PushTFTP(ctx, w.Device, w.Name, bytes.NewReader(w.Image), int64(len(w.Image)), o)
 		if err == nil {
 			return nil
 		}
 		if ctx.Err() != nil {
 			return ctx.Err()
 		}
-		if w.Prober != nil || !errors.Is(err, tftp.ErrTimeout) {
+		if w.Prober != nil || !errors.Is(err, transport.ErrNoAnswer) {
 			w.tell(Failed, "it was not taken: %s; trying again", wording.Text(err))
 		}
 		_ = pause(ctx, probeEvery)
 	}
 }
 
+// offered is the one file that is offered to a boot loader.
+type offered struct{ *bytes.Reader }
+
+func (i offered) Size() int64 { return i.Reader.Size() }
+func (offered) Sound() error  { return nil }
+func (offered) Close() error  { return nil }
+
+// Open implements transport.Shelf: the image, by the very name that the boot loader asks by.
+func (w *Watch) Open(name string) (transport.File, string, error) {
+	if name != w.Name {
+		return nil, "", &transport.Refusal{Reason: transport.NotThere, Text: fmt.Sprintf("the device asks for %q, and only %s is offered", name, w.Name)}
+	}
+	return offered{bytes.NewReader(w.Image)}, name, nil
+}
+
 // serve offers the image, and nothing else, to the device, and to nobody else.
 func (w *Watch) serve(ctx context.Context) error {
 	inner, stop := context.WithCancel(ctx)
 	done := make(chan error, 8)
-	s := &tftp.Server{Conn: w.Listen, Options: w.Transfer,
-		Send: func(from *net.UDPAddr, name string) (io.ReadCloser, int64, error) {
-			if w.Device != nil && !from.IP.Equal(w.Device.IP) {
-				return nil, 0, &tftp.Error{Code: tftp.CodeAccess, Message: "not for you"}
-			}
-			if name != w.Name {
-				w.tell(Failed, "the device asks for %q, and only %s is offered", name, w.Name)
-				return nil, 0, &tftp.Error{Code: tftp.CodeNotFound}
-			}
-			w.tell(Begun, "the device fetches %s", name)
-			return io.NopCloser(bytes.NewReader(w.Image)), int64(len(w.Image)), nil
-		},
-		Done: func(_ *net.UDPAddr, name string, n int64, err error) {
-			if name == w.Name {
-				done <- err
-			}
-		}}
-	s.Options.Progress = w.Progress
+	var only net.IP
+	if w.Device != nil {
+		only = w.Device.IP
+	}
+	offer := transport.OfferTFTP(w.Listen, w.Transfer, only)
+	take := func(e transport.Event) {
+		switch e.Kind {
+		case transport.Refused:
+			w.tell(Failed, "%s", e.Why)
+		case transport.Asked:
+			w.tell(Begun, "the device fetches %s", e.Name)
+		case transport.Whole:
+			done <- nil
+		case transport.Broken:
+			done <- errors.New(e.Why)
+		}
+		if w.Progress != nil && e.Name != "" {
+			w.Progress(e.Done, e.Size)
+		}
+	}
 	ended := make(chan struct{})
 	var failed error
 	go func() {
 		defer close(ended)
-		failed = s.Serve(inner)
+		failed = offer.Serve(inner, w, take)
 	}()
 	defer func() {
 		stop()

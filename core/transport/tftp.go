@@ -23,7 +23,14 @@ const (
 	mostTransfers = 1024
 )
 
-type tftpOffer struct{ conn net.PacketConn }
+type tftpOffer struct {
+	conn net.PacketConn
+	o    tftp.Options
+	only net.IP // who alone is served; nil for anybody
+}
+
+// usualTFTP is what a server agrees to that knows nothing of who asks.
+var usualTFTP = tftp.Options{BlockSize: largestBlock, Window: largestWindow, Timeout: time.Second, Retries: 5}
 
 func listenTFTP(address string) (Offer, error) {
 	at, err := net.ResolveUDPAddr("udp", address)
@@ -34,11 +41,23 @@ func listenTFTP(address string) (Offer, error) {
 	if err != nil {
 		return nil, listenError(err)
 	}
-	return &tftpOffer{conn}, nil
+	return &tftpOffer{conn: conn, o: usualTFTP}, nil
 }
 
-// OfferTFTP serves by a connection that is open already.
-func OfferTFTP(conn net.PacketConn) Offer { return &tftpOffer{conn} }
+// OfferTFTP serves by a connection that is open already, with options of its own, and where
+// only is given nobody else: a boot loader may know no options, and must get the one image.
+func OfferTFTP(conn net.PacketConn, o tftp.Options, only net.IP) Offer {
+	return &tftpOffer{conn, o, only}
+}
+
+// PushTFTP sends a file to somebody who waits for one, with options of its own. The error is
+// ErrNoAnswer where nobody answered.
+func PushTFTP(ctx context.Context, address *net.UDPAddr, name string, r io.Reader, size int64, o tftp.Options) error {
+	return tftp.Put(ctx, address, name, r, size, o)
+}
+
+// ErrNoAnswer: the other side did not answer, or no longer.
+var ErrNoAnswer = tftp.ErrTimeout
 
 func (o *tftpOffer) Address() net.Addr       { return o.conn.LocalAddr() }
 func (o *tftpOffer) Told() map[string]string { return nil }
@@ -47,8 +66,11 @@ func (o *tftpOffer) Close() error            { return o.conn.Close() }
 // Serve implements Offer.
 func (o *tftpOffer) Serve(ctx context.Context, shelf Shelf, tell func(Event)) error {
 	var ids atomic.Uint64
-	s := &tftp.Server{Conn: o.conn, Most: mostTransfers, Options: tftp.Options{BlockSize: largestBlock, Window: largestWindow, Timeout: time.Second, Retries: 5}}
+	s := &tftp.Server{Conn: o.conn, Most: mostTransfers, Options: o.o}
 	s.Send = func(from *net.UDPAddr, name string) (io.ReadCloser, int64, error) {
+		if o.only != nil && !from.IP.Equal(o.only) {
+			return nil, 0, &tftp.Error{Code: tftp.CodeAccess, Message: "not for you"}
+		}
 		e := Event{ID: ids.Add(1), Protocol: "tftp", Peer: from.IP.String(), Asked: name}
 		f, own, err := shelf.Open(name)
 		if err != nil {
