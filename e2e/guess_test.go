@@ -49,3 +49,17 @@ func TestAGuessDecidesNothing(t *testing.T) {
 	r = program.Call(t, dir, "match", "-json", "-others=false", "-device", "b", "qm-tram-a-8.4.2.zip")
 	assert.NotContains(t, r.Out, `"code": "revision.excluded"`)
 }
+
+// Nor does a recovery rest on a guess.
+func TestARecoveryByAGuess(t *testing.T) {
+	t.Parallel()
+	kit := program.WriteKit(t)
+	rules := readFile(t, kit, "rulebooks/platform.yaml")
+	before := program.Call(t, kit, "recover", "-device", "platform-2", "packages/vr510-recovery-3.4.0.zip")
+	assert.Equal(t, 0, before.Status, before.Errout)
+	program.Write(t, kit, "rulebooks/platform.yaml", []byte(strings.Replace(rules, "recovery:\n", "recovery:  # GUESS: as the one before it\n", 1)))
+	for _, p := range []string{"vr510-recovery-3.4.0.zip", "vr510-3.4.0.bin"} {
+		r := program.Call(t, kit, "recover", "-device", "platform-2", "packages/"+p)
+		assert.Equal(t, 3, r.Status, "%s: %s%s", p, r.Out, r.Errout)
+	}
+}

@@ -189,7 +189,8 @@ func (r *Recovery) weigh(s *survey.Survey, rules Rules, box *path.Box, o fit.Opt
 			continue
 		}
 		one := RecoveryImage{Survey: s, Item: it, Component: component, Version: version}
-		one.Checks = check.Sort(append(r.accepts(it, component, box.Rules), checks...))
+		lines := append(r.accepts(it, component, box.Rules), checks...)
+		one.Checks = check.Sort(check.New(box.Member, s, check.Options{}).Guessed(lines, "recovery"))
 		one.Verdict = worst(one.Checks)
 		r.Others = append(r.Others, one)
 	}

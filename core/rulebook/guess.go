@@ -85,6 +85,17 @@ func (r *Rulebook) Guesses() []int {
 	return r.guesses.lines
 }
 
+// GuessIn says which guess stands in a section; "" for none.
+func (r *Rulebook) GuessIn(key string) string {
+	if r == nil {
+		return ""
+	}
+	if line := r.guesses.within(r.guesses.section(key)); line > 0 {
+		return fmt.Sprintf("%s:%d is a guess", r.File, line)
+	}
+	return ""
+}
+
 // Guess says which guess a judgement on a device rests on: one of its model, of its family, of
 // how versions are read, of the moves, of the entry that reads a package, and of releases. ""
 // where it rests on none.

@@ -16,13 +16,18 @@ var (
 )
 
 // Guessed keeps guesses of the rulebook from deciding: what would be a misfit by one is not
-// settled, and nothing fits.
-func (c *Case) Guessed(lines []Line) []Line {
+// settled, and nothing fits. sections are those that the lines rest on beside what all do.
+func (c *Case) Guessed(lines []Line, sections ...string) []Line {
 	var entry *rulebook.Package
 	if c.Survey.Rulebook == c.Rules {
 		entry = c.Survey.Entry
 	}
 	guess := c.Rules.Guess(c.First(fact.Model), c.Family(), entry, c.Release.Rule)
+	for _, s := range sections {
+		if guess == "" {
+			guess = c.Rules.GuessIn(s)
+		}
+	}
 	if guess == "" {
 		return lines
 	}
