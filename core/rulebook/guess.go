@@ -77,6 +77,12 @@ func (g *guesses) entry(key string, at int, all []int) (from, to int) {
 	return at, to
 }
 
+// GuessLines lists the lines of a rulebook's text that are guesses.
+func GuessLines(data []byte) []int {
+	g := findGuesses(data)
+	return g.lines
+}
+
 // Guesses lists the lines that are guesses.
 func (r *Rulebook) Guesses() []int {
 	if r == nil {

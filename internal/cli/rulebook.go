@@ -12,6 +12,7 @@ import (
 
 	"fitcheck/core/draft"
 	"fitcheck/core/kit"
+	"fitcheck/core/rulebook"
 	"fitcheck/core/survey"
 	"fitcheck/internal/present"
 	"fitcheck/internal/present/page"
@@ -81,6 +82,11 @@ func (c *call) check(paths []string) (int, error) {
 		}
 		kind, warnings, err := kit.Read(path)
 		f := present.CheckedFile{Path: path, Kind: kind, Warnings: warnings}
+		if kind == "rulebook" {
+			if data, err := kit.ReadText(path); err == nil {
+				f.Guesses = rulebook.GuessLines(data)
+			}
+		}
 		if err != nil && !errors.As(err, &f.Errors) {
 			return 0, err
 		}
@@ -135,7 +141,7 @@ func (c *call) draft(ctx context.Context, packages []string, out string) (int, e
 	if err := writeNew(out, c.replacing(), func(b *strings.Builder) error { b.WriteString(text); return nil }); err != nil {
 		return 0, err
 	}
-	c.show(present.DraftPage(out, strings.Count(text, draft.Guess)))
+	c.show(present.DraftPage(out, len(rulebook.GuessLines([]byte(text)))))
 	return exitFits, nil
 }
 

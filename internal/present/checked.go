@@ -17,6 +17,8 @@ type CheckedFile struct {
 	Errors     yamlfile.Errors
 	// Warnings are about what can be read and is hardly meant.
 	Warnings yamlfile.Errors
+	// Guesses are the lines that a draft guessed, and nobody has confirmed.
+	Guesses []int
 }
 
 // CheckedPage tells how the files came out: those with faults first.
@@ -32,6 +34,9 @@ func CheckedPage(files []CheckedFile) *page.Page {
 			t.Word, t.Tone = strings.ToUpper(count(len(f.Errors), "error")), page.Bad
 		} else if len(f.Warnings) > 0 {
 			t.Text += ", with " + count(len(f.Warnings), "warning")
+		}
+		if n := len(f.Guesses); n > 0 {
+			t.About = append(t.About, page.Item{Tone: page.Doubt, Text: fmt.Sprintf("%s still to be confirmed, the first in line %d: until its mark # GUESS is taken away, a line decides nothing", map[bool]string{true: "1 guess", false: fmt.Sprintf("%d guesses", n)}[n == 1], f.Guesses[0])})
 		}
 		p.Add(t)
 		l := page.List{Most: faultsShown, Flag: page.All}
@@ -73,13 +78,14 @@ func CheckedJSON(files []CheckedFile) any {
 		Sound    bool    `json:"sound"`
 		Errors   []fault `json:"errors"`
 		Warnings []fault `json:"warnings"`
+		Guesses  []int   `json:"guesses"`
 	}
 	doc := struct {
 		Fitcheck about  `json:"fitcheck"`
 		Files    []file `json:"files"`
 	}{about{"rulebook check", Edition}, []file{}}
 	for _, f := range files {
-		j := file{f.Path, f.Kind, len(f.Errors) == 0, []fault{}, []fault{}}
+		j := file{f.Path, f.Kind, len(f.Errors) == 0, []fault{}, []fault{}, append([]int{}, f.Guesses...)}
 		for _, e := range f.Errors {
 			j.Errors = append(j.Errors, fault{e.Spot.Line, e.Spot.Column, e.Message, e.Advice})
 		}
