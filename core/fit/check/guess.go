@@ -12,7 +12,7 @@ var rulebookCheck = Register(&Check{Name: "rulebook", Column: "rules", Order: 5,
 
 var (
 	rulebookGuess   = rulebookCheck.Code("guess", Unsettled, "the rulebook still guesses what the verdict rests on", "the rulebook guesses what this rests on: %s", "hold each guess against release notes and labels, correct it, and take its GUESS away")
-	rulebookByGuess = rulebookCheck.Code("by_guess", Unsettled, "it would be a misfit, and by a guess of the rulebook only", "by a guess of the rulebook: %s", "hold the guess against release notes and labels, correct it, and take its GUESS away")
+	rulebookByGuess = rulebookCheck.Code("by_guess", Unsettled, "it would be a misfit, and by a guess of the rulebook only", "by a guess of the rulebook: %s", "hold each guess against release notes and labels, correct it, and take its GUESS away")
 )
 
 // Guessed keeps guesses of the rulebook from deciding: what would be a misfit by one is not
