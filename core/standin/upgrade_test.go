@@ -13,8 +13,10 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"fitcheck/core/device"
+	"fitcheck/core/image"
 	"fitcheck/core/kit"
 	"fitcheck/core/member"
+	"fitcheck/core/rulebook"
 	"fitcheck/demo"
 )
 
@@ -138,4 +140,54 @@ func TestUpgradeOfACabinet(t *testing.T) {
 	says, _ := u.Do(context.Background(), "dance")
 	assert.Contains(t, strings.Join(says, "\n"), "not understood")
 	assert.Equal(t, "failed", do("fetch gone.img from 192.0.2.1")["job.state"])
+}
+
+// A line that asks the server for the manifest first: what it gives this model is fetched, and
+// nothing else.
+func TestUpgradePullsByManifest(t *testing.T) {
+	rb, err := rulebook.Read("r.yaml", []byte(`kind: rulebook
+title: t
+models: {M1: {families: [f]}, M2: {families: [f]}}
+families: {f: {components: {boot: {optional: true}, main: {}}}}
+versions: {default: {pattern: '^(?P<a>\d+)\.(?P<b>\d+)$', order: [a, b]}}
+packages:
+  - title: p
+    file: '^run-(?P<version>[\d.]+)\.zip$'
+    manifest: {item: '**/run.lst', form: lines, record: '^(?P<component>\w+) (?P<file>\S+) (?P<models>\S+)$'}
+    items: [{match: '**/*.img', component: main, title: '^M\d (?P<version>\S+)$'}]
+install: {fetches: manifest, root: /os, restart: automatic}
+sequence:
+  - {step: transfer, do: 'upgrade from {{.Server}}', each: once}
+  - {step: install, do: 'install now'}
+  - {step: check, do: 'show all'}
+captures:
+  - recognise: '^Marrow OS'
+    read: {model: '^Model (\S+)', installed.main: '^Runs (\S+)', job.state: '^Job (\w+)'}
+`))
+	require.NoError(t, err)
+	d, err := device.Read("d.yaml", []byte("kind: device\nname: run\nmodel: M1\ninstalled: {main: '7.2'}\n"))
+	require.NoError(t, err)
+	var asked []string
+	files := map[string][]byte{"os/run.lst": []byte("main m1.img M1\nmain m2.img M2\n"), "os/m1.img": demo.UImage(5, 2, 2, "M1 7.3", []byte("\x00a kernel"))}
+	u := &Upgrade{Box: member.Resolve(d, rb), Formats: image.Builtin(), Fetch: func(_ context.Context, server, name string) ([]byte, error) {
+		assert.Equal(t, "192.0.2.1", server)
+		asked = append(asked, name)
+		if b, ok := files[name]; ok {
+			return b, nil
+		}
+		return nil, errors.New("not there")
+	}}
+	require.NoError(t, u.Begin())
+	says, restarts := u.Do(context.Background(), "upgrade from 192.0.2.1")
+	assert.Equal(t, []string{"os/run.lst", "os/m1.img"}, asked)
+	assert.False(t, restarts)
+	assert.Contains(t, strings.Join(says, "\n"), "m1.img")
+	says, restarts = u.Do(context.Background(), "install now")
+	assert.True(t, restarts, "it restarts by itself: %v", says)
+	u.Restart()
+	says, _ = u.Do(context.Background(), "show all")
+	assert.Contains(t, strings.Join(says, "\n"), "Runs 7.3")
+	delete(files, "os/run.lst")
+	says, _ = u.Do(context.Background(), "upgrade from 192.0.2.1")
+	assert.Contains(t, strings.Join(says, "\n"), "failed: ")
 }
