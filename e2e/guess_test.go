@@ -1,6 +1,7 @@
 package e2e
 
 import (
+	"fmt"
 	"os"
 	"path/filepath"
 	"regexp"
@@ -48,6 +49,14 @@ func TestAGuessDecidesNothing(t *testing.T) {
 	program.Write(t, dir, "rulebooks/draft.yaml", []byte(strings.Replace(confirmed, "      B1:", "      B1:  # GUESS: is it a board of its own?", 1)))
 	r = program.Call(t, dir, "match", "-json", "-others=false", "-device", "b", "qm-tram-a-8.4.2.zip")
 	assert.NotContains(t, r.Out, `"code": "revision.excluded"`)
+	// A guess that does not decide stands before it; the line cites the one that does.
+	other := "  # GUESS: of another\n"
+	program.Write(t, dir, "rulebooks/draft.yaml", []byte(strings.Replace(strings.Replace(confirmed, "\n", other, 1), "      B1:", "      B1:  # GUESS: is it a board of its own?", 1)))
+	line := 1 + strings.Count(confirmed[:strings.Index(confirmed, "      B1:")], "\n")
+	r = program.Call(t, dir, "match", "-json", "-others=false", "-device", "b", "qm-tram-a-8.4.2.zip")
+	assert.Contains(t, r.Out, fmt.Sprintf("draft.yaml:%d is a guess", line))
+	assert.Contains(t, r.Out, fmt.Sprintf(`"where": "rulebooks/draft.yaml:%d"`, line))
+	assert.NotContains(t, r.Out, `"where": "rulebooks/draft.yaml:1"`)
 }
 
 // Nor does a recovery rest on a guess.

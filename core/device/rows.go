@@ -1,12 +1,12 @@
 package device
 
 import (
-	"bytes"
-	"encoding/csv"
 	"fmt"
 	"io"
 	"slices"
 	"strings"
+
+	"fitcheck/core/tree"
 )
 
 // Rows of an inventory as comma-separated values (RFC 4180; semicolons and tabs do, too): each
@@ -26,14 +26,8 @@ func ReadRows(file string, data []byte, columns map[string]string) ([]RowReading
 	if err != nil {
 		return nil, err
 	}
-	r := csv.NewReader(bytes.NewReader(bytes.TrimPrefix(text, []byte("\ufeff"))))
-	first, _, _ := strings.Cut(string(text), "\n")
-	for _, comma := range ";\t" {
-		if strings.Count(first, string(comma)) > strings.Count(first, string(r.Comma)) {
-			r.Comma = comma
-		}
-	}
-	r.FieldsPerRecord, r.LazyQuotes = -1, true
+	r := tree.CSV(text)
+	r.LazyQuotes = true
 	head, err := r.Read()
 	if err != nil {
 		return nil, fmt.Errorf("%s: it holds no rows; the first line names the columns", file)

@@ -1,8 +1,6 @@
 package draft
 
 import (
-	"bytes"
-	"encoding/csv"
 	"fmt"
 	"io"
 	"regexp"
@@ -11,6 +9,8 @@ import (
 	"strings"
 
 	"golang.org/x/net/html"
+
+	"fitcheck/core/tree"
 )
 
 // A maker's table of moves, as rules: which release leads to which, and by way of what.
@@ -43,14 +43,8 @@ func ReadTables(name string, data []byte) ([]Table, error) {
 var markdownRule = regexp.MustCompile(`(?m)^\s*\|?\s*:?-+:?\s*(\|\s*:?-+:?\s*)+\|?\s*$`)
 
 func csvTable(data []byte) ([]Table, error) {
-	r := csv.NewReader(bytes.NewReader(bytes.TrimPrefix(data, []byte("\ufeff"))))
-	first, _, _ := strings.Cut(string(data), "\n")
-	for _, comma := range ";\t" {
-		if strings.Count(first, string(comma)) > strings.Count(first, string(r.Comma)) {
-			r.Comma = comma
-		}
-	}
-	r.FieldsPerRecord, r.LazyQuotes, r.TrimLeadingSpace = -1, true, r.Comma != '\t'
+	r := tree.CSV(data)
+	r.LazyQuotes = true
 	var t Table
 	for {
 		cells, err := r.Read()
@@ -140,7 +134,7 @@ func htmlTables(text string) []Table {
 			case "th", "td":
 				flush()
 				cell = &strings.Builder{}
-				head = head || string(name) == "th" && len(t0(t)) == 0
+				head = head || string(name) == "th" && len(headOf(t)) == 0
 			case "br":
 				if cell != nil {
 					cell.WriteByte(' ')
@@ -166,7 +160,7 @@ func htmlTables(text string) []Table {
 	}
 }
 
-func t0(t *Table) []string {
+func headOf(t *Table) []string {
 	if t == nil {
 		return nil
 	}

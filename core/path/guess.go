@@ -27,7 +27,7 @@ func (f *finder) guessed(a *Answer, boxes []*Box) {
 			}
 		}
 		why := b.Rules.Guess(b.Model, b.Family, nil, of...)
-		if why == "" {
+		if why == (rulebook.Guess{}) {
 			continue
 		}
 		a.Unsettled = append(a.Unsettled, fmt.Sprintf("%s, and the way rests on it: hold it against the release notes, correct it, and take its GUESS away", why))

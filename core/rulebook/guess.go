@@ -83,31 +83,34 @@ func GuessLines(data []byte) []int {
 	return g.lines
 }
 
-// Guesses lists the lines that are guesses.
-func (r *Rulebook) Guesses() []int {
-	if r == nil {
-		return nil
-	}
-	return r.guesses.lines
+// Guess is a line of a rulebook that is a guess; the zero value is none.
+type Guess struct {
+	File string
+	Line int // from 1
 }
 
-// GuessIn says which guess stands in a section; "" for none.
-func (r *Rulebook) GuessIn(key string) string {
+func (g Guess) String() string { return fmt.Sprintf("%s:%d is a guess", g.File, g.Line) }
+
+// GuessIn finds the first guess in a section.
+func (r *Rulebook) GuessIn(key string) Guess {
 	if r == nil {
-		return ""
+		return Guess{}
 	}
-	if line := r.guesses.within(r.guesses.section(key)); line > 0 {
-		return fmt.Sprintf("%s:%d is a guess", r.File, line)
-	}
-	return ""
+	return r.guess(r.guesses.within(r.guesses.section(key)))
 }
 
-// Guess says which guess a judgement on a device rests on: one of its model, of its family, of
-// how versions are read, of the moves, of the entry that reads a package, and of releases. ""
-// where it rests on none.
-func (r *Rulebook) Guess(model, family string, entry *Package, releases ...*Release) string {
+func (r *Rulebook) guess(line int) Guess {
+	if line == 0 {
+		return Guess{}
+	}
+	return Guess{r.File, line}
+}
+
+// Guess finds the first guess that a judgement on a device rests on: one of its model, of its family, of
+// how versions are read, of the moves, of the entry that reads a package, and of releases.
+func (r *Rulebook) Guess(model, family string, entry *Package, releases ...*Release) Guess {
 	if r == nil || len(r.guesses.lines) == 0 {
-		return ""
+		return Guess{}
 	}
 	g := &r.guesses
 	found := 0
@@ -154,8 +157,5 @@ func (r *Rulebook) Guess(model, family string, entry *Package, releases ...*Rele
 			look(g.entry("releases", rel.Line, lines))
 		}
 	}
-	if found == 0 {
-		return ""
-	}
-	return fmt.Sprintf("%s:%d is a guess", r.File, found)
+	return r.guess(found)
 }

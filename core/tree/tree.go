@@ -262,16 +262,25 @@ func readXML(data []byte) (*Node, error) {
 	}
 }
 
+// CSV reads rows of cells (RFC 4180) that a comma, a semicolon or a tab separates, whichever
+// the first line has most of. Rows may differ in length.
+func CSV(data []byte) *csv.Reader {
+	r := csv.NewReader(bytes.NewReader(bytes.TrimPrefix(data, []byte("\ufeff"))))
+	first, _, _ := bytes.Cut(data, []byte("\n"))
+	for _, comma := range ";\t" {
+		if bytes.Count(first, []byte(string(comma))) > bytes.Count(first, []byte(string(r.Comma))) {
+			r.Comma = comma
+		}
+	}
+	// Where a tab separates, trimming would swallow empty cells.
+	r.FieldsPerRecord, r.TrimLeadingSpace = -1, r.Comma != '\t'
+	return r
+}
+
 // readCSV makes a mapping of each row, by the titles of the columns.
 func readCSV(data []byte) (*Node, error) {
-	r := csv.NewReader(bytes.NewReader(bytes.TrimPrefix(data, []byte("\ufeff"))))
-	r.TrimLeadingSpace, r.FieldsPerRecord, r.Comment = true, -1, '#'
-	first, _, _ := bytes.Cut(data, []byte("\n"))
-	if bytes.Count(first, []byte(";")) > bytes.Count(first, []byte(",")) {
-		r.Comma = ';'
-	} else if bytes.Count(first, []byte("\t")) > bytes.Count(first, []byte(",")) {
-		r.Comma = '\t'
-	}
+	r := CSV(data)
+	r.Comment = '#'
 	root := &Node{Line: 1, List: []*Node{}}
 	var titles []string
 	for {

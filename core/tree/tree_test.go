@@ -50,3 +50,17 @@ func TestINI(t *testing.T) {
 		assert.Equal(t, line, at.Line, "%q: %v", text, err)
 	}
 }
+
+// An empty cell keeps its place, also where a tab separates: the cells after it stay in their
+// columns.
+func TestEmptyCells(t *testing.T) {
+	for _, comma := range []string{",", ";", "\t"} {
+		n, err := Parse("csv", []byte(strings.ReplaceAll("file,model,revision,size\na.bin,,B1,12\n,QM-8T,,\n", ",", comma)))
+		require.NoError(t, err)
+		require.Len(t, n.List, 2)
+		assert.Equal(t, "", n.List[0].Of["model"].Text)
+		assert.Equal(t, "B1", n.List[0].Of["revision"].Text)
+		assert.Equal(t, "12", n.List[0].Of["size"].Text)
+		assert.Equal(t, "QM-8T", n.List[1].Of["model"].Text)
+	}
+}

@@ -39,6 +39,9 @@ type Check struct {
 	First, Explains bool
 	// Lacking: it may fail only because something is not in the package.
 	Lacking bool
+	// Bytes: it rests on the bytes alone, and on nothing that a rulebook says. Headers: so it
+	// does where only headers and what is known of the device are its sources.
+	Bytes, Headers bool
 	// Whole: it is about an install as a whole, and says nothing of a boot loader
 	// that is installed alone.
 	Whole bool

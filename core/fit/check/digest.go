@@ -7,7 +7,7 @@ import (
 	"fitcheck/core/survey"
 )
 
-var digestCheck = Register(&Check{Name: "digest", Column: "digest", Order: 20, Hardware: true, Doc: "Is the digest the published one?"})
+var digestCheck = Register(&Check{Name: "digest", Column: "digest", Order: 20, Hardware: true, Bytes: true, Doc: "Is the digest the published one?"})
 
 var (
 	digestHolds     = digestCheck.Code("holds", Fits, "the published digest is the content's", "its %s is the published one%s", "")

@@ -24,11 +24,11 @@ func (c *Case) Guessed(lines []Line, sections ...string) []Line {
 	}
 	guess := c.Rules.Guess(c.First(fact.Model), c.Family(), entry, c.Release.Rule)
 	for _, s := range sections {
-		if guess == "" {
+		if guess == (rulebook.Guess{}) {
 			guess = c.Rules.GuessIn(s)
 		}
 	}
-	if guess == "" {
+	if guess == (rulebook.Guess{}) {
 		return lines
 	}
 	rests := false
@@ -46,16 +46,17 @@ func (c *Case) Guessed(lines []Line, sections ...string) []Line {
 	}
 	l := rulebookGuess.Line("", guess)
 	l.Device, l.Package = c.Hardware(), "guessed"
-	l.Cite(c.ofDevice(), ofName("judged by it", c.Survey.Name), Cited{OfRule, guess, fact.Source{Kind: fact.Rulebook, File: c.Rules.File, Line: c.Rules.Guesses()[0]}})
+	l.Cite(c.ofDevice(), ofName("judged by it", c.Survey.Name), Cited{OfRule, guess.String(), fact.Source{Kind: fact.Rulebook, File: guess.File, Line: guess.Line}})
 	return append(lines, l)
 }
 
 // byItself tells a line that rests on nothing that a rulebook says: on the bytes themselves.
 func byItself(l Line) bool {
-	if slices.Contains([]string{"intact", "digest"}, l.Check) {
-		return true
+	c := Find(l.Check)
+	if c == nil {
+		return false
 	}
-	return slices.Contains([]string{"arch", "board"}, l.Check) && !slices.ContainsFunc(l.Sources, func(s Cited) bool {
+	return c.Bytes || c.Headers && !slices.ContainsFunc(l.Sources, func(s Cited) bool {
 		return s.Source.Kind != fact.Header && s.Source.Kind != fact.DeviceFile && s.Source.Kind != fact.Capture
 	})
 }

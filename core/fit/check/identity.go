@@ -22,7 +22,7 @@ var byRespect = map[fact.Name]*reasons{}
 // respect registers the check of one respect; far is how far from the device an
 // image is that it excludes.
 func respect(n fact.Name, column string, order, far int, what string) *reasons {
-	c := Register(&Check{Name: string(n), Column: column, Order: order, Respect: n, Far: far, Hardware: n != fact.Family, First: order <= 100, Explains: n == fact.Revision || n == fact.Arch, Doc: "Is the image for the device's " + what + "?"})
+	c := Register(&Check{Name: string(n), Column: column, Order: order, Respect: n, Far: far, Hardware: n != fact.Family, Headers: n == fact.Arch || n == fact.Board, First: order <= 100, Explains: n == fact.Revision || n == fact.Arch, Doc: "Is the image for the device's " + what + "?"})
 	r := &reasons{
 		Check: c, what: what,
 		named:    c.Code("named", Fits, "a source stronger than a name names the device", "the image is for %s (%s)", ""),

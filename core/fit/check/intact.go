@@ -12,7 +12,7 @@ import (
 	"fitcheck/core/survey"
 )
 
-var intact = Register(&Check{Name: "intact", Column: "whole", Order: 10, First: true, Hardware: true, Doc: "Is the download whole: archives, headers and their checksums?"})
+var intact = Register(&Check{Name: "intact", Column: "whole", Order: 10, First: true, Hardware: true, Bytes: true, Doc: "Is the download whole: archives, headers and their checksums?"})
 
 const downloadAgain = "download the package again and compare its digest with the published one"
 
