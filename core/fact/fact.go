@@ -83,11 +83,11 @@ func Lookup(spelling string) (name Name, list, ok bool) {
 	return n.name, n.list, ok
 }
 
-// Split cuts the text of a list: at commas and blanks, for boards at blanks
-// only, because board identifiers contain commas.
+// Split cuts the text of a list: at commas, semicolons, bars and blanks, for boards not at
+// commas, because board identifiers contain them.
 func Split(name Name, text string) []string {
 	return strings.FieldsFunc(text, func(r rune) bool {
-		return r == ' ' || r == '\t' || r == ',' && name != Board
+		return r == ' ' || r == '\t' || r == ';' || r == '|' || r == ',' && name != Board
 	})
 }
 

@@ -17,13 +17,20 @@ import (
 // it the records are, and which key is what.
 //
 // A path such as "images.*" goes from key to key; "*" stands for every element
-// of a list or mapping. What a group says holds for the records in it.
+// of a list or mapping, and "$key" in an element of a mapping for its key. The
+// path of a field that begins with "/" goes from the top of the document. What a
+// group says holds for the records in it.
 type Document struct {
 	Form        string
 	Groups      string
-	GroupFields map[string]string // name of a fact to key
+	GroupFields map[string]string // name of a fact, or of a code, to key
 	Records     string
 	Fields      map[string]string
+	// Means turns a field and what it read into the fact that it stands for; nil takes fields
+	// as they are.
+	Means func(field, text string) (fact, value string)
+
+	top *tree.Node
 }
 
 // Forms lists the forms that are documents.
@@ -42,6 +49,7 @@ func (d Document) Read(address string, data []byte, limits archive.Limits) *Mani
 		m.Problems = tell(m.Problems, Problem{Line: line, What: fmt.Sprintf("it does not read as %s: %s", strings.ToUpper(d.Form), wording.Text(err)), Advice: "download the package again, or correct form: in the rulebook"})
 		return m
 	}
+	d.top = root
 	groups := []*tree.Node{root}
 	if d.Groups != "" {
 		if groups = walk(root, d.Groups); len(groups) == 0 {
@@ -58,7 +66,7 @@ func (d Document) group(m *Manifest, g *tree.Node) {
 	var of Record
 	of.Size = -1
 	if len(d.GroupFields) > 0 {
-		m.take(&of, g, d.GroupFields)
+		m.take(d, &of, g, d.GroupFields)
 	}
 	var records []*tree.Node
 	if d.Records != "" {
@@ -82,7 +90,11 @@ func (d Document) group(m *Manifest, g *tree.Node) {
 			m.problem(v.Line, "a record is no mapping of keys to values")
 			continue
 		}
-		if !m.take(&r, v, d.fields(v)) {
+		fields := d.fields(v)
+		if d.Form == "ini" && d.sectionAlone(v, fields) {
+			continue
+		}
+		if !m.take(d, &r, v, fields) {
 			continue
 		}
 		if r.File == "" {
@@ -108,6 +120,17 @@ func (d Document) fields(v *tree.Node) map[string]string {
 	return out
 }
 
+// sectionAlone tells a section of an INI file that is no record: it has none of the keys by
+// which a record is known, and says something of the document, as [release] does.
+func (d Document) sectionAlone(v *tree.Node, fields map[string]string) bool {
+	for name, key := range fields {
+		if (name == groupFile || name == groupSize || isDigest(name)) && len(walk(v, key)) > 0 {
+			return false
+		}
+	}
+	return fields[groupFile] != ""
+}
+
 // meaning tells whether a name means something in a record.
 func meaning(name string) bool {
 	if name == groupFile || name == groupSize || isDigest(name) {
@@ -117,10 +140,11 @@ func meaning(name string) bool {
 	return ok
 }
 
-// CheckFields tells whether all names that keys are given for mean something.
-func CheckFields(fields map[string]string) error {
+// CheckFields tells whether all names that keys are given for mean something; also are further
+// names that do.
+func CheckFields(fields map[string]string, also ...string) error {
 	for name := range fields {
-		if !meaning(name) {
+		if !meaning(name) && !slices.Contains(also, name) {
 			known := append(fact.Names(), groupFile, groupSize, "md5", "sha1", "sha256", "sha384", "sha512")
 			slices.Sort(known)
 			return fmt.Errorf("%q means nothing; a field is one of %s", name, strings.Join(known, ", "))
@@ -144,7 +168,7 @@ func (d Document) DigestsOf() []digest.Algorithm {
 }
 
 // take reads the fields of a record or group; false when one makes no sense.
-func (m *Manifest) take(r *Record, v *tree.Node, fields map[string]string) bool {
+func (m *Manifest) take(d Document, r *Record, v *tree.Node, fields map[string]string) bool {
 	names := make([]string, 0, len(fields))
 	for name := range fields {
 		names = append(names, name)
@@ -152,13 +176,21 @@ func (m *Manifest) take(r *Record, v *tree.Node, fields map[string]string) bool 
 	slices.Sort(names)
 	ok := true
 	for _, name := range names {
-		for _, found := range walk(v, fields[name]) {
-			about, _, isFact := fact.Lookup(name)
+		from, path := v, fields[name]
+		if top, ok := strings.CutPrefix(path, "/"); ok {
+			from, path = d.top, top
+		}
+		for _, found := range walk(from, path) {
 			for i, t := range texts(found) {
-				if isFact && i == 0 { // what a record says replaces what its group said
+				name, text := name, t.Text
+				if d.Means != nil {
+					name, text = d.Means(name, text)
+				}
+				about, _, isFact := fact.Lookup(name)
+				if isFact && i == 0 && from == v { // what a record says replaces what its group said
 					r.Claim = slices.DeleteFunc(r.Claim, func(f fact.Fact) bool { return f.About == about && f.Source.Line != t.Line })
 				}
-				if err := m.add(r, name, t.Text, fact.Source{Kind: fact.Manifest, File: m.Address, Line: t.Line}); err != nil {
+				if err := m.add(r, name, text, fact.Source{Kind: fact.Manifest, File: m.Address, Line: t.Line}); err != nil {
 					m.problem(t.Line, err.Error())
 					ok = false
 				}
@@ -205,6 +237,9 @@ func walk(v *tree.Node, path string) []*tree.Node {
 	return out
 }
 
+// keyOf stands, in an element of a mapping, for the key that leads to it.
+const keyOf = "$key"
+
 func step(v *tree.Node, key string) []*tree.Node {
 	switch {
 	case v.List != nil && key == "*":
@@ -218,7 +253,11 @@ func step(v *tree.Node, key string) []*tree.Node {
 	case key == "*":
 		var out []*tree.Node
 		for _, k := range v.Keys {
-			out = append(out, v.Of[k])
+			c := v.Of[k]
+			if c.IsMap() && c.Of[keyOf] == nil {
+				c.Of[keyOf] = &tree.Node{Line: c.Line, Text: k}
+			}
+			out = append(out, c)
 		}
 		return out
 	case v.Of[key] != nil:

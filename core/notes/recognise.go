@@ -49,22 +49,57 @@ func (r *recogniser) versions(text string) []Version {
 		}
 		out = append(out, Version{t, r.listed(t)})
 	}
-	for _, m := range numbered.FindAllString(text, -1) {
-		add(m)
+	fields := strings.Fields(text)
+	for i := 0; i < len(fields); {
+		if n, t := r.scheme(fields[i:]); n > 0 {
+			add(t)
+			i += n
+			continue
+		}
+		near := strings.Join(fields[i:min(len(fields), i+longestVersion)], " ")
+		for _, at := range numbered.FindAllStringIndex(near, -1) {
+			if at[0] < len(fields[i]) { // what begins in this word
+				add(near[at[0]:at[1]])
+			}
+		}
+		i++
 	}
-	for word := range strings.FieldsSeq(text) {
-		word = strings.Trim(word, `.,;:"'()[]<>=`)
-		if !strings.ContainsAny(word, "0123456789") || numbered.MatchString(word) {
+	return out
+}
+
+// longestVersion is how many words a version text may have: "8.4.2 build 17".
+const longestVersion = 3
+
+// scheme finds the version text at the beginning of some words that a pattern of the rulebook
+// reads, the longest there is, and how many words it has; 0 for none.
+func (r *recogniser) scheme(words []string) (n int, text string) {
+	for n := min(len(words), longestVersion); n > 0; n-- {
+		t := trimmed(strings.Join(words[:n], " "))
+		if !strings.ContainsAny(t, "0123456789") {
 			continue
 		}
 		for _, s := range r.schemes {
-			if _, err := s.Parse(word); err == nil {
-				add(word)
-				break
+			if _, err := s.Parse(t); err == nil {
+				return n, t
 			}
 		}
 	}
-	return out
+	return 0, ""
+}
+
+// trimmed takes off what a sentence puts around a version; a bracket that belongs to it stays.
+func trimmed(t string) string {
+	t = strings.TrimLeft(t, "\"'([<>=≥≤")
+	for {
+		last, cut := t, strings.TrimRight(t, ".,;:\"'!?")
+		if strings.Count(cut, ")") > strings.Count(cut, "(") {
+			cut = strings.TrimSuffix(cut, ")")
+		}
+		t = strings.TrimRight(cut, "]")
+		if t == last {
+			return t
+		}
+	}
 }
 
 func (r *recogniser) listed(text string) bool {

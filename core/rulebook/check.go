@@ -140,7 +140,7 @@ func (c *checker) packages(p *Package) {
 				c.fail(m.Spot, "heading and record go with the form lines", "say with records and fields where the records are, and which key is what")
 			}
 			for _, f := range []y.Map[y.Text]{m.Fields, m.GroupFields} {
-				if err := manifest.CheckFields(plain(f)); err != nil {
+				if err := manifest.CheckFields(plain(f), p.Codes.Keys()...); err != nil {
 					c.fail(m.Spot, err.Error(), "")
 				}
 			}

@@ -113,8 +113,8 @@ func (c *checker) words(p *Package) {
 		if len(e.Value.Codes.Entries) == 0 {
 			c.fail(e.Spot, fmt.Sprintf("codes.%s gives no codes", e.Key), "add codes: {3: physical}")
 		}
-		if !slices.ContainsFunc(p.patterns(), func(re *regexp.Regexp) bool { return re.SubexpIndex(e.Key) > 0 }) {
-			c.fail(e.Spot, fmt.Sprintf("no pattern of this entry has the group %s", e.Key), fmt.Sprintf("write (?P<%s>…) where it is read", e.Key))
+		if !slices.ContainsFunc(p.patterns(), func(re *regexp.Regexp) bool { return re.SubexpIndex(e.Key) > 0 }) && !p.Manifest.hasField(e.Key) {
+			c.fail(e.Spot, fmt.Sprintf("no pattern of this entry has the group %s, and no field of its manifest is called so", e.Key), fmt.Sprintf("write (?P<%s>…) where it is read", e.Key))
 		}
 	}
 }
@@ -122,6 +122,16 @@ func (c *checker) words(p *Package) {
 func sorted(list []string) []string {
 	slices.Sort(list)
 	return list
+}
+
+// hasField tells whether a field of a document is called so.
+func (m *ManifestRule) hasField(name string) bool {
+	if m == nil {
+		return false
+	}
+	_, ok := m.Fields.Get(name)
+	_, ofGroup := m.GroupFields.Get(name)
+	return ok || ofGroup
 }
 
 // patterns are all of an entry.

@@ -213,7 +213,7 @@ func (m *ManifestRule) Digests() []digest.Algorithm {
 }
 
 func (m *ManifestRule) document() manifest.Document {
-	return manifest.Document{Form: m.Form.Text, Groups: m.Groups.Text, GroupFields: plain(m.GroupFields), Records: m.Records.Text, Fields: plain(m.Fields)}
+	return manifest.Document{Form: m.Form.Text, Groups: m.Groups.Text, GroupFields: plain(m.GroupFields), Records: m.Records.Text, Fields: plain(m.Fields), Means: m.entry.Meaning}
 }
 
 func plain(m y.Map[y.Text]) map[string]string {
