@@ -157,7 +157,7 @@ func (r *Reading) hardware(components []*tree.Node) {
 // of the operating system mean for an image, each maker decides.
 func (r *Reading) systemState(n *tree.Node) {
 	p := one(n, "platform")
-	if m := one(p, "machine"); known(textOf(m)) {
+	if m := one(p, "machine"); fact.KnownArch(textOf(m)) {
 		r.add("", "arch", fact.CanonicalArch(textOf(m)), whereLine(r.File, m.Line))
 	} else if textOf(m) != "" {
 		r.note("%s: the machine is %s", whereLine(r.File, m.Line), textOf(m))

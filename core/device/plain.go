@@ -27,6 +27,11 @@ var usual = map[string]string{
 	"region": "region", "hypervisor": "hypervisor", "family": "family", "image family": "family",
 }
 
+// UsualKey is the key of a device file that consoles usually mean by a label; "" for none.
+func UsualKey(label string) string {
+	return usual[strings.ToLower(strings.Join(strings.Fields(label), " "))]
+}
+
 // readPlain proposes values from a capture that no rulebook reads. All of them
 // are guesses: only a person or a rulebook knows what the words mean here.
 func readPlain(file string, lines []line) *Reading {
@@ -36,13 +41,13 @@ func readPlain(file string, lines []line) *Reading {
 		if m == nil {
 			continue
 		}
-		key, ok := usual[strings.ToLower(strings.Join(strings.Fields(m[1]), " "))]
-		if !ok {
+		key := UsualKey(m[1])
+		if key == "" {
 			continue
 		}
 		text := m[2]
 		switch {
-		case key == "arch" && !known(text):
+		case key == "arch" && !fact.KnownArch(text):
 			continue
 		case strings.HasPrefix(key, "installed."), key == "model", key == "revision", key == "serial", key == "boards":
 			text = strings.TrimRight(strings.Fields(text)[0], ",;") // what follows is words
@@ -54,13 +59,4 @@ func readPlain(file string, lines []line) *Reading {
 		r.add("", key, t, fmt.Sprintf("%s:%d", file, l.number)).Guess = true
 	}
 	return r
-}
-
-// known tells whether a text is an architecture's name.
-func known(text string) bool {
-	switch fact.CanonicalArch(text) {
-	case "arm", "arm64", "mips", "mipsel", "mips64", "mips64el", "ppc", "ppc64", "ppc64le", "x86", "x86_64", "riscv32", "riscv64", "s390x", "loongarch64":
-		return true
-	}
-	return false
 }

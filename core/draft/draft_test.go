@@ -66,7 +66,7 @@ func TestDraft(t *testing.T) {
 		"nothing to draft from":            {[]string{"gift.zip"}, []string{"kind: rulebook"}},
 	} {
 		t.Run(name, func(t *testing.T) {
-			d := New(surveyed(t, nil, c.packages...))
+			d := New(Input{Packages: surveyed(t, nil, c.packages...)})
 			text := d.YAML()
 			rb, err := rulebook.Read("draft.yaml", []byte(text))
 			require.NoError(t, err, text)

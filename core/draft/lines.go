@@ -5,60 +5,18 @@ import (
 	"path"
 	"regexp"
 	"slices"
+	"strconv"
 	"strings"
 
-	"fitcheck/core/archive"
-	"fitcheck/core/manifest"
 	"fitcheck/core/survey"
 )
-
-// manifests takes the manifests that read by their own keys, and looks for
-// texts whose lines name files of the package.
-func (r *reading) manifests() {
-	for _, m := range r.s.Manifests {
-		it := r.s.Find(m.Address)
-		form := ""
-		if it != nil {
-			form = map[string]string{"json": "json", "xml": "xml", "yaml": "yaml"}[it.Kind]
-			if _, f, ok := manifest.Guess(m.Address, it.Kind, it.Text(), archive.DefaultLimits()); ok {
-				form = f
-			}
-		}
-		r.take(m)
-		if r.pkg.Manifest == nil && form != "" {
-			r.pkg.Manifest = &Manifest{Glob: "**/" + path.Base(it.Name), Form: form, From: "its keys in " + m.Address}
-		}
-	}
-	for _, it := range r.s.Items {
-		if it.Role != "" || it.Text() == nil || r.pkg.Manifest != nil {
-			continue
-		}
-		var g *Manifest
-		switch it.Kind {
-		case "text":
-			g = r.guessLines(it)
-		case "json", "xml", "yaml":
-			g = r.guessTree(it, it.Kind)
-		}
-		if g != nil {
-			r.pkg.Manifest = g
-		}
-	}
-}
-
-// take joins the records of a manifest to the items they name.
-func (r *reading) take(m *manifest.Manifest) {
-	for _, rec := range m.Records {
-		if it := r.named(m.Address, rec.File); it != nil {
-			r.claims[it] = append(r.claims[it], rec.Claim)
-			r.listed[it] = fmt.Sprintf("%s:%d", m.Address, rec.Line)
-		}
-	}
-}
 
 // named finds the item that a list means: relative to its folder, else the
 // only one of that name.
 func (r *reading) named(list, file string) *survey.Item {
+	if file == "" || strings.HasSuffix(file, "/") {
+		return nil
+	}
 	level := list
 	if i := strings.LastIndex(level, "/"); i > strings.LastIndex(level, "::") {
 		level = level[:i+1]
@@ -80,112 +38,258 @@ func (r *reading) named(list, file string) *survey.Item {
 	return found
 }
 
-var (
-	heading   = regexp.MustCompile(`^\[([^\]]+)\]$`)
-	component = regexp.MustCompile(`^[a-z][a-z0-9_-]*$`)
-	hexText   = regexp.MustCompile(`^[0-9A-Fa-f]+$`)
-	number    = regexp.MustCompile(`^\d+$`)
-	keyed     = regexp.MustCompile(`^([a-z][a-z0-9_]*)=(\S+)$`)
-)
+func whereLine(file string, line int) string { return fmt.Sprintf("%s:%d", file, line) }
 
-// digests by the number of their digits.
-var digests = map[int]string{32: "md5", 40: "sha1", 64: "sha256", 128: "sha512"}
+func sizeText(n int64) string { return strconv.FormatInt(n, 10) }
 
-// keys that words such as revs=A1,A2 use.
-var keys = map[string]string{"rev": "revisions", "revs": "revisions", "revision": "revisions", "revisions": "revisions", "hw": "revisions", "arch": "arch", "board": "boards", "boards": "boards",
-	"model": "models", "models": "models", "version": "version", "ver": "version", "size": "size", "sha256": "sha256", "md5": "md5", "region": "region", "platform": "platform", "feature": "feature"}
+// keyed is a word such as revs=A1,A2.
+var keyed = regexp.MustCompile(`^([A-Za-z][A-Za-z0-9_-]*)[=:](\S+)$`)
 
-// guessLines finds the pattern of a text that lists files, a line each.
-func (r *reading) guessLines(it *survey.Item) *Manifest {
-	var lines [][]string
-	headings := 0
-	other := 0
-	for l := range strings.Lines(string(it.Text())) {
-		l = strings.TrimSpace(l)
-		switch {
-		case l == "" || strings.HasPrefix(l, "#"):
-		case heading.MatchString(l):
-			headings++
-		case slices.ContainsFunc(strings.Fields(l), func(w string) bool { return r.named(it.Address, w) != nil }):
-			lines = append(lines, strings.Fields(l))
-		default:
-			other++
+// record is a line that names a file of its package.
+type record struct {
+	of    list
+	item  *survey.Item
+	cells []string
+}
+
+// readLines finds the pattern of texts that list files, a line each.
+func readLines(lists []list) *Manifest {
+	separator := lineSeparator(lists)
+	var records []record
+	var others []string
+	for _, l := range lists {
+		n := 0
+		for line := range strings.Lines(string(l.it.Text())) {
+			line = strings.TrimSpace(line)
+			if line == "" || strings.HasPrefix(line, "#") {
+				continue
+			}
+			cells := separator.cut(line)
+			var item *survey.Item
+			for _, c := range cells {
+				if m := keyed.FindStringSubmatch(c); m != nil {
+					c = m[2]
+				}
+				if it := l.r.named(l.it.Address, c); it != nil && it != l.it {
+					item = it
+				}
+			}
+			if item == nil {
+				add(&others, line)
+				continue
+			}
+			records, n = append(records, record{l, item, cells}), n+1
+		}
+		if n == 0 {
+			return nil
 		}
 	}
-	if len(lines) == 0 || other > len(lines)/2 {
+	if len(others) > len(records)+4*len(lists) {
 		return nil
 	}
-	record := r.columns(it.Address, lines)
-	if record == "" {
+	m := &Manifest{Record: columns(records, separator)}
+	if m.Record == "" {
 		return nil
 	}
-	m := &Manifest{Glob: "**/" + path.Base(it.Name), Form: "lines", Record: record, From: "its lines in " + it.Address}
-	reader := manifest.Lines{Record: regexp.MustCompile(record)}
-	if headings > 0 {
-		m.Heading = `^\[(?P<models>[^\]]+)\]$`
-		reader.Heading = regexp.MustCompile(m.Heading)
-	}
-	got := reader.Read(it.Address, it.Text(), archive.DefaultLimits())
-	if len(got.Records) == 0 {
-		return nil
-	}
-	r.take(got)
+	m.Heading = headings(others)
 	return m
 }
 
-// columns makes a pattern of lines of words: what stands in the same place in
-// all of them is a column; words such as revs=A1 may be left out.
-func (r *reading) columns(list string, lines [][]string) string {
-	width := len(lines[0])
-	var extra []string // in the order in which the lines have them
-	for _, l := range lines {
+// separators are what may stand between the cells of a line.
+type separator struct{ text, pattern string }
+
+var separators = []separator{{"|", `\s*\|\s*`}, {"\t", `\t+`}, {";", `\s*;\s*`}, {",", `\s*,\s*`}}
+
+var wordsApart = separator{"", `\s+`}
+
+func (s separator) cut(line string) []string {
+	if s.text == "" {
+		return strings.Fields(line)
+	}
+	cells := strings.Split(line, s.text)
+	for i := range cells {
+		cells[i] = strings.TrimSpace(cells[i])
+	}
+	return cells
+}
+
+// lineSeparator is what stands between the cells: the mark between which as many lines name a
+// file as between blanks.
+func lineSeparator(lists []list) separator {
+	named := func(s separator) int {
 		n := 0
-		for _, w := range l {
-			if k := keyed.FindStringSubmatch(w); k != nil && keys[k[1]] != "" {
-				if !slices.Contains(extra, k[1]) {
-					extra = append(extra, k[1])
+		for _, l := range lists {
+			for line := range strings.Lines(string(l.it.Text())) {
+				cells := s.cut(strings.TrimSpace(line))
+				if len(cells) > 2 && slices.ContainsFunc(cells, func(c string) bool { return l.r.named(l.it.Address, c) != nil }) {
+					n++
 				}
+			}
+		}
+		return n
+	}
+	words := named(wordsApart)
+	for _, s := range separators {
+		if n := named(s); n > 0 && n >= words {
+			return s
+		}
+	}
+	return wordsApart
+}
+
+// columns makes a pattern of lines: what stands in the same place in all of them is a column;
+// words such as revs=A1 may be left out.
+func columns(records []record, sep separator) string {
+	width := 1 << 10
+	extra := []string{} // in the order in which the lines have them
+	withKey := map[string]*column{}
+	first := map[string]int{}
+	for _, r := range records {
+		n := 0
+		for i, w := range r.cells {
+			k := keyed.FindStringSubmatch(w)
+			if k == nil || r.of.r.named(r.of.it.Address, w) != nil {
+				n++
 				continue
 			}
-			n++
+			if withKey[k[1]] == nil {
+				withKey[k[1]] = &column{key: k[1]}
+				extra = append(extra, k[1])
+				first[k[1]] = i
+			}
+			c := withKey[k[1]]
+			c.values, c.of, c.items = append(c.values, k[2]), append(c.of, r.of), append(c.items, r.item)
 		}
 		width = min(width, n)
 	}
 	used := map[string]bool{}
 	var parts []string
 	for i := range width {
-		group := ""
-		all := func(is func(w string) bool) bool {
-			return !slices.ContainsFunc(lines, func(l []string) bool { return !is(l[i]) })
+		c := &column{}
+		for _, r := range records {
+			var places []string
+			for _, w := range r.cells {
+				if !keyed.MatchString(w) || r.of.r.named(r.of.it.Address, w) != nil {
+					places = append(places, w)
+				}
+			}
+			c.values, c.of, c.items = append(c.values, places[i]), append(c.of, r.of), append(c.items, r.item)
 		}
-		switch {
-		case all(func(w string) bool { return r.named(list, w) != nil }):
+		group := c.about()
+		if c.files() {
 			group = "file"
-		case all(func(w string) bool { return hexText.MatchString(w) && digests[len(w)] != "" }):
-			group = digests[len(lines[0][i])]
-		case all(number.MatchString):
-			group = "size"
-		case all(versionWord.MatchString):
-			group = "version"
-		case all(component.MatchString):
-			group = "component"
+		}
+		value := `\S+`
+		if sep.text != "" {
+			value = fmt.Sprintf(`[^%s]*?`, strings.ReplaceAll(regexp.QuoteMeta(sep.text), "\t", `\t`))
 		}
 		if group == "" || used[group] {
-			parts = append(parts, `\S+`)
+			parts = append(parts, value)
 			continue
 		}
 		used[group] = true
-		parts = append(parts, fmt.Sprintf(`(?P<%s>\S+)`, group))
+		parts = append(parts, fmt.Sprintf(`(?P<%s>%s)`, group, value))
+	}
+	pattern := "^" + strings.Join(parts, sep.pattern)
+	// A word with a key is in its place in all lines, or may be left out.
+	for i, k := range extra {
+		c := withKey[k]
+		group := c.about()
+		if c.files() {
+			group = "file"
+		}
+		if group == "" || used[group] {
+			continue
+		}
+		used[group] = true
+		between := sep.pattern
+		if i == 0 && width == 0 {
+			between = ""
+		}
+		part := fmt.Sprintf(`%s%s[=:](?P<%s>[^\s|;]+)`, between, regexp.QuoteMeta(k), group)
+		if len(c.values) < len(records) || group != "file" {
+			part = "(?:" + part + ")?"
+		}
+		pattern += part
 	}
 	if !used["file"] {
 		return ""
 	}
-	pattern := "^" + strings.Join(parts, `\s+`)
-	for _, k := range extra {
-		if !used[keys[k]] {
-			used[keys[k]] = true
-			pattern += fmt.Sprintf(`(?:\s+%s=(?P<%s>\S+))?`, k, keys[k])
+	return pattern + `(?:[\s|;,]+.*)?$`
+}
+
+// headings makes a pattern of the lines that name no file: those that say for what the lines
+// below them are, and others, which say nothing.
+func headings(lines []string) string {
+	var shapes []string
+	for _, l := range lines {
+		add(&shapes, headingShape(l))
+	}
+	if len(shapes) == 0 {
+		return ""
+	}
+	used := map[string]bool{}
+	for i, s := range shapes { // a group may stand in a pattern once
+		for _, g := range namedGroup.FindAllStringSubmatch(s, -1) {
+			if used[g[1]] {
+				shapes[i] = strings.Replace(shapes[i], g[0], "(?:", 1)
+			}
+			used[g[1]] = true
 		}
 	}
-	return pattern + `(?:\s+\S+)*$`
+	slices.SortStableFunc(shapes, func(a, b string) int { return strings.Count(b, "(?P<") - strings.Count(a, "(?P<") })
+	if len(shapes) == 1 {
+		return "^" + shapes[0] + "$"
+	}
+	return "^(?:" + strings.Join(shapes, "|") + ")$"
+}
+
+var (
+	namedGroup    = regexp.MustCompile(`\(\?P<(\w+)>`)
+	bracketed     = regexp.MustCompile(`^([\[(<{=*-]+\s*)(.*?)(\s*[\])>}=*:-]+)$`)
+	labelled      = regexp.MustCompile(`^([A-Za-z][A-Za-z _-]*?)(\s*[:=]\s*|\s+)(\S.*)$`)
+	modelsAndRevs = regexp.MustCompile(`^(\S+)\s+(?:revs?\.?|revisions?|hw|boards?)\s*[:=]?\s*(\S.*)$`)
+)
+
+// headingShape is a line as a pattern, with what it says of the lines below it in groups.
+func headingShape(line string) string {
+	before, inside, after := "", line, ""
+	if m := bracketed.FindStringSubmatch(line); m != nil {
+		before, inside, after = literal(m[1]), m[2], literal(m[3])
+	}
+	subject := func(t string) (pattern string, ok bool) {
+		if m := modelsAndRevs.FindStringSubmatch(t); m != nil && modelList.MatchString(m[1]) {
+			middle := strings.TrimSuffix(strings.TrimPrefix(t, m[1]), m[2])
+			return `(?P<models>\S+)` + literal(middle) + `(?P<revisions>\S.*?)`, true
+		}
+		if modelList.MatchString(t) {
+			return `(?P<models>` + modelsPattern(after) + `)`, true
+		}
+		return "", false
+	}
+	if p, ok := subject(inside); ok {
+		return before + p + after
+	}
+	if m := labelled.FindStringSubmatch(inside); m != nil {
+		label := literal(m[1]) + `\s*[:=]?\s*`
+		meaning := meaningOf(strings.ReplaceAll(m[1], " ", ""))
+		switch p, ok := subject(m[3]); {
+		case ok && (meaning == "models" || meaning == ""):
+			return before + label + p + after
+		case meaning == "models" || meaning == "revisions" || meaning == "arch" || meaning == "platform" || meaning == "family" || meaning == "region" || meaning == "boards" || meaning == "component" || meaning == "version" && versionWord.MatchString(m[3]):
+			return before + label + `(?P<` + meaning + `>\S.*?)` + after
+		}
+		return before + literal(m[1]) + `\b.*`
+	}
+	if fields := strings.Fields(inside); before != "" && len(fields) == 1 && word.MatchString(inside) {
+		return before + `(?P<models>` + modelsPattern(after) + `)` + after
+	}
+	return literal(line)
+}
+
+func modelsPattern(after string) string {
+	if strings.Contains(after, `\]`) {
+		return `[^\]]+`
+	}
+	return `\S.*?`
 }

@@ -1,140 +1,336 @@
 package draft
 
 import (
-	"fmt"
-	"path"
 	"slices"
 	"strings"
 
-	"fitcheck/core/archive"
-	"fitcheck/core/manifest"
 	"fitcheck/core/survey"
 	"fitcheck/core/tree"
 )
 
-// meanings are what keys of a manifest usually stand for.
-var meanings = map[string]string{
-	"component": "component", "role": "component", "type": "component", "kind": "component", "target": "component",
-	"version": "version", "ver": "version", "release": "version", "model": "models", "models": "models", "product": "models", "products": "models", "names": "models",
-	"revision": "revisions", "revisions": "revisions", "rev": "revisions", "revs": "revisions", "hw": "revisions", "hardware": "revisions",
-	"arch": "arch", "architecture": "arch", "cpu": "arch", "machine": "arch", "size": "size", "bytes": "size", "length": "size",
-	"md5": "md5", "sha1": "sha1", "sha256": "sha256", "sha512": "sha512", "platform": "platform", "region": "region", "feature": "feature", "family": "family", "built": "built",
-}
+// A manifest that is a document holds its records in a list, or in elements of one name; what
+// stands around them holds for all of them.
 
-// guessTree finds the records of a document that name files of the package:
-// the first list of mappings of which one key does.
-func (r *reading) guessTree(it *survey.Item, form string) *Manifest {
-	root, err := tree.Parse(form, it.Text())
-	if err != nil {
-		return nil
+// readTree finds how documents of one form read: where the records are, which key is what, and
+// what the mappings around them say.
+func readTree(form string, lists []list) *Manifest {
+	var roots []*tree.Node
+	for _, l := range lists {
+		root, err := tree.Parse(form, l.it.Text())
+		if err != nil {
+			return nil
+		}
+		roots = append(roots, root)
 	}
-	at, file := r.records(it.Address, root, nil)
+	var at []string
+	file := ""
+	for i, l := range lists { // the first in which it is seen
+		if at, file = l.records(form, roots[i], nil); file != "" {
+			break
+		}
+	}
 	if file == "" {
 		return nil
 	}
-	// What stands in the mapping around the list holds for its records.
-	split := 0
-	for i, p := range at[:len(at)-1] {
-		if p == "*" {
-			split = i + 1
+	var records, groups []element
+	split := groupsOf(form, roots, at)
+	for i, l := range lists {
+		for _, g := range elements(element{node: roots[i], of: l}, at[:split]) {
+			groups = append(groups, g)
+			for _, e := range elements(g, at[split:]) {
+				if n := field(e.node, file); n != nil {
+					e.item = l.r.named(l.it.Address, n.Text)
+				}
+				if e.item != nil { // others say something of the document, or of a file that is missing
+					records = append(records, e)
+				}
+			}
 		}
 	}
-	m := &Manifest{Glob: "**/" + path.Base(it.Name), Form: form, From: "its keys in " + it.Address,
-		Groups: strings.Join(at[:split], "."), Records: strings.Join(at[split:], "."), Fields: [][2]string{{"file", file}}}
-	m.Fields = append(m.Fields, known(elements(root, at), file)...)
-	if split > 0 {
-		m.GroupFields = known(elements(root, at[:split]), "")
-	}
-	doc := manifest.Document{Form: form, Groups: m.Groups, GroupFields: asMap(m.GroupFields), Records: m.Records, Fields: asMap(m.Fields)}
-	got := doc.Read(it.Address, it.Text(), archive.DefaultLimits())
-	if len(got.Records) == 0 {
+	if len(records) == 0 {
 		return nil
 	}
-	r.take(got)
+	m := &Manifest{Records: strings.Join(at[split:], "."), Fields: [][2]string{{"file", file}}}
+	if form == "ini" || form == "csv" {
+		m.Records = ""
+	}
+	taken := map[string]bool{"file": true}
+	m.Fields = append(m.Fields, aboutOf(records, file, taken)...)
+	if split > 0 {
+		m.Groups = strings.Join(at[:split], ".")
+		m.GroupFields = aboutOf(groups, "", taken)
+	}
+	if form == "ini" || form == "csv" {
+		return m
+	}
+	// What stands further out is asked for from the top.
+	for n := split; n >= 0; n-- {
+		if slices.Contains(at[:n], "*") {
+			continue
+		}
+		var around []element
+		for i, l := range lists {
+			around = append(around, elements(element{node: roots[i], of: l}, at[:n])...)
+		}
+		if n == split && len(m.Groups) > 0 || len(around) > len(lists) {
+			continue
+		}
+		for _, p := range aboutOf(around, "", taken) {
+			m.Fields = append(m.Fields, [2]string{p[0], "/" + strings.Join(append(slices.Clone(at[:n]), p[1]), ".")})
+		}
+	}
 	return m
 }
 
-func asMap(pairs [][2]string) map[string]string {
-	out := map[string]string{}
-	for _, p := range pairs {
-		out[p[0]] = p[1]
+// groupsOf is how much of the path leads to the groups: the part before the records where
+// several of them stand apart; 0 where none do.
+func groupsOf(form string, roots []*tree.Node, at []string) int {
+	if form == "ini" || form == "csv" {
+		return 0
+	}
+	for n := len(at) - 1; n > 0; n-- {
+		if at[n-1] == "*" {
+			return n
+		}
+		if form == "xml" {
+			for _, root := range roots {
+				all := elements(element{node: root}, at[:n])
+				if len(all) > 1 {
+					return n
+				}
+			}
+			// One alone is a group where it says for whom it is.
+			for _, root := range roots {
+				for _, e := range elements(element{node: root}, at[:n]) {
+					if slices.ContainsFunc(e.node.Keys, func(k string) bool {
+						m := meaningOf(k)
+						return m == "models" || m == "revisions" || m == "boards" || m == "arch" || m == "platform"
+					}) {
+						return n
+					}
+				}
+			}
+		}
+	}
+	return 0
+}
+
+// element is a mapping of a document, and the item that it names.
+type element struct {
+	node *tree.Node
+	of   list
+	item *survey.Item
+}
+
+// elements lists the mappings at a path.
+func elements(from element, at []string) []element {
+	all := []*tree.Node{from.node}
+	for _, p := range at {
+		var next []*tree.Node
+		for _, c := range all {
+			switch {
+			case p == "*" && c.List != nil:
+				next = append(next, c.List...)
+			case p == "*":
+				for _, k := range c.Keys {
+					e := c.Of[k]
+					if e.IsMap() && e.Of[elementKey] == nil {
+						e.Of[elementKey] = &tree.Node{Line: e.Line, Text: k}
+					}
+					next = append(next, e)
+				}
+			case c.Of[p] != nil && c.Of[p].Text == tree.Repeated:
+				next = append(next, c.Of[p].List...)
+			case c.Of[p] != nil:
+				next = append(next, c.Of[p])
+			}
+		}
+		all = next
+	}
+	var out []element
+	for _, n := range all {
+		out = append(out, element{node: n, of: from.of})
 	}
 	return out
 }
 
-// records finds the path to a list of mappings, and its key that names files.
-func (r *reading) records(list string, n *tree.Node, at []string) (found []string, file string) {
+// elementKey stands in an element of a mapping for the key that leads to it.
+const elementKey = "$key"
+
+// field is what stands under a key, or a path of keys.
+func field(n *tree.Node, path string) *tree.Node {
+	for k := range strings.SplitSeq(path, ".") {
+		if !n.IsMap() || n.Of[k] == nil {
+			return nil
+		}
+		n = n.Of[k]
+	}
+	return n
+}
+
+// records finds the path to mappings of which most name files of the package, and the key that
+// does.
+func (l list) records(form string, n *tree.Node, at []string) (found []string, file string) {
 	if n == nil || len(at) > 16 {
 		return nil, ""
 	}
-	if len(n.List) > 0 && n.List[0].IsMap() {
-		for _, key := range n.List[0].Keys {
-			all := !slices.ContainsFunc(n.List, func(e *tree.Node) bool {
-				return !e.IsMap() || e.Of[key] == nil || r.named(list, e.Of[key].Text) == nil
-			})
-			if all {
-				return append(slices.Clone(at), "*"), key
+	if len(n.List) > 0 {
+		if key := l.fileKey(n.List); key != "" {
+			if n.Text == tree.Repeated {
+				return at, key
 			}
+			return append(slices.Clone(at), "*"), key
+		}
+	}
+	var maps []*tree.Node
+	for _, k := range n.Keys {
+		if n.Of[k].IsMap() {
+			maps = append(maps, n.Of[k])
+		}
+	}
+	if form != "xml" && len(maps) > 0 && len(maps) == len(n.Keys) {
+		if key := l.fileKey(maps); key != "" { // a mapping of records
+			return append(slices.Clone(at), "*"), key
 		}
 	}
 	for _, k := range n.Keys {
-		if found, file = r.records(list, n.Of[k], append(slices.Clone(at), k)); file != "" {
+		c := n.Of[k]
+		if form == "xml" && c.IsMap() {
+			if key := l.fileKey([]*tree.Node{c}); key != "" { // one element alone
+				return append(slices.Clone(at), k), key
+			}
+		}
+		if found, file = l.records(form, c, append(slices.Clone(at), k)); file != "" {
 			return found, file
 		}
 	}
 	for _, c := range n.List {
-		if found, file = r.records(list, c, append(slices.Clone(at), "*")); file != "" {
+		inner := append(slices.Clone(at), "*")
+		if n.Text == tree.Repeated {
+			inner = at
+		}
+		if found, file = l.records(form, c, inner); file != "" {
 			return found, file
 		}
 	}
 	return nil, ""
 }
 
-// elements lists the mappings at a path.
-func elements(n *tree.Node, at []string) []*tree.Node {
-	all := []*tree.Node{n}
-	for _, p := range at {
-		var next []*tree.Node
-		for _, c := range all {
-			if p == "*" {
-				next = append(next, c.List...)
-			} else if c.Of[p] != nil {
-				next = append(next, c.Of[p])
+// fileKey is the key under which mappings name files of the package; one of them at least has
+// to, and none may name something else there.
+func (l list) fileKey(all []*tree.Node) string {
+	best, most := "", 0
+	for _, e := range all {
+		for _, p := range paths(e, "", 0) {
+			n := 0
+			for _, o := range all {
+				v := field(o, p)
+				if v == nil || v.Text == "" {
+					continue
+				}
+				if it := l.r.named(l.it.Address, v.Text); it == nil || it == l.it {
+					if !strings.ContainsAny(v.Text, "./") && p != "$section" { // [release] is a section, too
+						n = -len(all)
+					}
+					continue
+				}
+				n++
+			}
+			if n > most {
+				best, most = p, n
 			}
 		}
-		all = next
 	}
-	return all
+	if most*2 < len(all) && len(all) > 2 {
+		return ""
+	}
+	return best
 }
 
-// known lists the keys of mappings whose names say what they are, by fact.
-func known(all []*tree.Node, but string) [][2]string {
-	var out [][2]string
-	taken := map[string]bool{}
-	for _, e := range all {
-		for _, key := range e.Keys {
-			fact := meanings[strings.ToLower(key)]
-			if key == "boards" || key == "board" { // identifiers hold a comma; short words are revisions
-				fact = "revisions"
-				if strings.Contains(fmt.Sprint(textsOf(e.Of[key])), ",") {
-					fact = "boards"
-				}
+// paths are the keys of a mapping, and of the mappings in it.
+func paths(n *tree.Node, at string, depth int) []string {
+	if !n.IsMap() || depth > 2 {
+		return nil
+	}
+	var out []string
+	if section := n.Of[elementKey]; section != nil && at == "" {
+		out = append(out, elementKey)
+	}
+	for _, k := range n.Keys {
+		c := n.Of[k]
+		switch {
+		case strings.Contains(k, "."): // a path would take it for two keys
+		case c.IsMap() && len(c.List) == 0:
+			if c.Text != "" {
+				out = append(out, at+k)
 			}
-			if fact == "" || key == but || taken[fact] || e.Of[key].IsMap() {
-				continue
-			}
-			if len(e.Of[key].List) > 0 && e.Of[key].List[0].IsMap() {
-				continue
-			}
-			taken[fact] = true
-			out = append(out, [2]string{fact, key})
+			out = append(out, paths(c, at+k+".", depth+1)...)
+		default:
+			out = append(out, at+k)
 		}
 	}
 	return out
 }
 
+// aboutOf lists what the keys of mappings are about, by fact; what is taken is left out, and what
+// is found is taken.
+func aboutOf(all []element, file string, taken map[string]bool) [][2]string {
+	var keys []string
+	for _, e := range all {
+		for _, p := range paths(e.node, "", 0) {
+			add(&keys, p)
+		}
+	}
+	// Of several keys that may say what an image is for, the plain one first.
+	slices.SortStableFunc(keys, func(a, b string) int { return rankOf(a) - rankOf(b) })
+	var out [][2]string
+	for _, key := range keys {
+		if key == file {
+			continue
+		}
+		c := &column{key: strings.TrimPrefix(key[strings.LastIndexByte(key, '.')+1:], "@")}
+		if c.key == "$section" || c.key == elementKey {
+			c.key = ""
+		}
+		for _, e := range all {
+			n := field(e.node, key)
+			if n == nil || len(n.List) > 0 && n.List[0].IsMap() {
+				continue
+			}
+			for _, t := range textsOf(n) {
+				c.values, c.of, c.items = append(c.values, t), append(c.of, e.of), append(c.items, e.item)
+			}
+		}
+		about := c.about()
+		if about == "" && c.key != "" && meaningOf(c.key) == "" {
+			c.key = "" // by what stands there alone
+			if about = c.about(); about != "size" && about != "arch" && about != "boards" && !strings.HasPrefix(about, "sha") && about != "md5" {
+				about = ""
+			}
+		}
+		if about == "" || taken[about] {
+			continue
+		}
+		taken[about] = true
+		out = append(out, [2]string{about, key})
+	}
+	return out
+}
+
+// rankOf puts the keys first that mean nothing else.
+func rankOf(key string) int {
+	switch notLetters.ReplaceAllString(strings.ToLower(key), "") {
+	case "component", "role", "version", "models", "model", "revisions", "arch":
+		return 0
+	}
+	return 1
+}
+
 func textsOf(n *tree.Node) []string {
-	out := []string{n.Text}
+	if n.List == nil {
+		return []string{n.Text}
+	}
+	var out []string
 	for _, c := range n.List {
 		out = append(out, c.Text)
 	}

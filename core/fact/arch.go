@@ -25,3 +25,12 @@ func CanonicalArch(name string) string {
 	}
 	return n
 }
+
+// KnownArch tells whether a text is the name of an architecture, by any of its spellings.
+func KnownArch(text string) bool {
+	switch CanonicalArch(text) {
+	case "arm", "arm64", "mips", "mipsel", "mips64", "mips64el", "ppc", "ppc64", "ppc64le", "x86", "x86_64", "riscv32", "riscv64", "s390x", "loongarch64":
+		return true
+	}
+	return false
+}

@@ -124,7 +124,13 @@ func (d Document) fields(v *tree.Node) map[string]string {
 // which a record is known, and says something of the document, as [release] does.
 func (d Document) sectionAlone(v *tree.Node, fields map[string]string) bool {
 	for name, key := range fields {
-		if (name == groupFile || name == groupSize || isDigest(name)) && len(walk(v, key)) > 0 {
+		switch found := walk(v, key); {
+		case len(found) == 0:
+		case name == groupFile && key == "$section": // whose name is that of a file, or a word
+			if strings.ContainsAny(found[0].Text, "./") {
+				return false
+			}
+		case name == groupFile, name == groupSize, isDigest(name):
 			return false
 		}
 	}

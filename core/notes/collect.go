@@ -37,12 +37,14 @@ func looksLikeNotes(address string, globs []*rulebook.Package) bool {
 			}
 		}
 	}
-	base := path.Base(levels)
+	return Named(levels)
+}
+
+// Named tells by its name whether a file holds notes: by a usual name and form. Every PDF does.
+func Named(name string) bool {
+	base := path.Base(name)
 	ext := strings.ToLower(path.Ext(base))
-	if ext == ".pdf" {
-		return true
-	}
-	return slices.Contains(documents, ext) && usual.MatchString(base)
+	return ext == ".pdf" || slices.Contains(documents, ext) && usual.MatchString(base)
 }
 
 // Collect reads the notes of a package. others counts the documents by name

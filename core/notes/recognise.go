@@ -9,6 +9,12 @@ import (
 	"fitcheck/core/version"
 )
 
+// Versions finds the version texts of a sentence, as a rulebook reads them, in their order.
+func Versions(rb *rulebook.Rulebook, text string) []Version { return newRecogniser(rb).versions(text) }
+
+// Models finds the models of a rulebook that a text names.
+func Models(rb *rulebook.Rulebook, text string) []string { return newRecogniser(rb).models(text) }
+
 // recogniser finds versions and models in sentences, as a rulebook knows them.
 type recogniser struct {
 	rb      *rulebook.Rulebook

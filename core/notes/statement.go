@@ -150,6 +150,22 @@ func kindOf(all []sign, text string) Kind {
 
 func signed(text string) bool { return kindOf(signs, text) != "" }
 
+// Sentence is a sentence, a list item or a heading of a document.
+type Sentence struct {
+	Text    string
+	Line    int // on which it begins
+	Heading bool
+}
+
+// Sentences cuts a document into them.
+func (d *Document) Sentences() []Sentence {
+	var out []Sentence
+	for _, s := range sentences(d.Lines) {
+		out = append(out, Sentence{s.text, s.line, s.heading})
+	}
+	return out
+}
+
 // sentence is a sentence, a list item or a heading, with the line it begins on.
 type sentence struct {
 	text    string

@@ -5,15 +5,12 @@ import (
 	"encoding/json"
 	"errors"
 	"flag"
-	"fmt"
 	"os"
 	"path/filepath"
 	"strings"
 
-	"fitcheck/core/draft"
 	"fitcheck/core/kit"
 	"fitcheck/core/rulebook"
-	"fitcheck/core/survey"
 	"fitcheck/internal/present"
 	"fitcheck/internal/present/page"
 )
@@ -22,14 +19,16 @@ var rulebookCommand = &command{
 	name: "rulebook", args: "check|draft|try|test|import|schema …", tells: true, reads: true, folds: []string{page.All},
 	part: partRules, example: "rulebook check rulebooks/quillmere.yaml",
 	short: "is this rulebook, layout or device file sound?",
-	long: `rulebook check FILE…, rulebook draft PACKAGE…, rulebook try RULEBOOK FILE…, rulebook test
+	long: `rulebook check FILE…, rulebook draft PACKAGE… [-notes FILE] [-capture FILE], rulebook try RULEBOOK FILE…, rulebook test
 RULEBOOK…, rulebook import TABLE, rulebook schema device|rulebook|layout.
 check reads files that people write and says all that is wrong with them, each with its
 line, column and what to do; warnings are about what can be read and is hardly meant. The
 exit status is 0 when the files are sound, 1 when not, 4 when one cannot be opened.
-draft writes a first rulebook from what manifests, headers and names in packages say. Every
-guess in it is marked; nothing in it allows an install before you have gone through it.
-With -out it goes to FILE, and folders that are missing are made.
+draft writes a first rulebook from what manifests, headers and names in packages say, and from
+release notes, captures and makers' tables, of all of them at once. Every guess in it is marked and asks
+a question; nothing is judged by it before you have answered. With -out it goes to FILE, and
+folders that are missing are made. With -merge RULEBOOK the releases that are new are put into
+that rulebook, as guesses; the rest of it stays as it is.
 try shows what each pattern catches in captures, manifests, names and titles, which lines none
 reads, and which patterns are silent, with the nearest.
 test holds the examples of rulebooks: 0, 1 with the wrong ones, 3 where a package is not at hand.
@@ -40,6 +39,11 @@ schema prints the JSON Schema of a kind of file, for editors that complete and c
 	setup: func(f *flag.FlagSet) func(context.Context, *call, []string) (int, error) {
 		out := f.String("out", "", "write the draft to this `file`")
 		f.Bool("replace", false, "replace a file that is there")
+		var sources draftSources
+		f.Var(&sources.notes, "notes", "draft: release `notes` (text, Markdown, HTML, PDF); may be given several times")
+		f.Var(&sources.captures, "capture", "draft: a console `capture` of a device of the line; may be given several times")
+		f.Var(&sources.tables, "table", "draft: a maker's `table` of moves (CSV, HTML, Markdown); may be given several times")
+		f.StringVar(&sources.merge, "merge", "", "draft: put the releases that are new into this `rulebook`; the rest of it stays as it is")
 		into := f.String("into", "", "import: put the rules into this `rulebook`; the rest of it stays as it is")
 		return func(ctx context.Context, c *call, args []string) (int, error) {
 			if len(args) < 2 {
@@ -49,7 +53,7 @@ schema prints the JSON Schema of a kind of file, for editors that complete and c
 			case "check":
 				return c.check(args[1:])
 			case "draft":
-				return c.draft(ctx, args[1:], *out)
+				return c.draft(ctx, args[1:], *out, sources)
 			case "test":
 				return c.testExamples(ctx, args[1:])
 			case "try":
@@ -101,48 +105,6 @@ func (c *call) check(paths []string) (int, error) {
 func exists(path string) bool {
 	_, err := os.Stat(path)
 	return err == nil
-}
-
-// draft writes a rulebook from what packages say of themselves.
-func (c *call) draft(ctx context.Context, packages []string, out string) (int, error) {
-	// Without the rulebooks: what they know is not drafted, and a shell may just
-	// have made the empty file that the draft goes to.
-	k, err := kit.OpenLayouts(c.kitDir)
-	if err != nil {
-		return 0, err
-	}
-	var surveys []*survey.Survey
-	for _, p := range packages {
-		paths, err := k.Packages(p, false)
-		if err != nil {
-			return 0, err
-		}
-		for _, path := range paths {
-			// What rulebooks know already is not drafted.
-			s, err := survey.Run(ctx, path, survey.Options{Limits: c.limits, Formats: k.Formats, Texts: true})
-			if err != nil {
-				return 0, err
-			}
-			if err := denied(s); err != nil {
-				return 0, err
-			}
-			surveys = append(surveys, s)
-		}
-	}
-	d := draft.New(surveys)
-	if c.json {
-		return exitFits, present.WriteJSON(c.env.Stdout, present.DraftJSON(d))
-	}
-	if out == "" {
-		fmt.Fprint(c.env.Stdout, page.SafeLines(d.YAML()))
-		return exitFits, nil
-	}
-	text := page.SafeLines(d.YAML())
-	if err := writeNew(out, c.replacing(), func(b *strings.Builder) error { b.WriteString(text); return nil }); err != nil {
-		return 0, err
-	}
-	c.show(present.DraftPage(out, len(rulebook.GuessLines([]byte(text)))))
-	return exitFits, nil
 }
 
 // schema prints the schema of a kind of file.

@@ -2,7 +2,9 @@ package present
 
 import (
 	"fmt"
+	"strings"
 
+	"fitcheck/core/draft"
 	"fitcheck/core/shell"
 	"fitcheck/internal/present/page"
 )
@@ -10,13 +12,51 @@ import (
 // DraftPage says where a first rulebook is, and what is to be done with it.
 func DraftPage(file string, guesses int) *page.Page {
 	p := &page.Page{Name: file}
-	p.Add(page.Title{Word: "WRITTEN", Tone: page.Doubt, Text: fmt.Sprintf("a first rulebook is in %s, with %s", file, guessesOf(guesses)), About: []page.Item{{Text: "as it stands, it allows no move from one release to another"}}})
+	p.Add(page.Title{Word: "WRITTEN", Tone: page.Doubt, Text: fmt.Sprintf("a first rulebook is in %s, with %s", file, guessesOf(guesses)), About: []page.Item{{Text: "nothing fits, and nothing is a misfit, by a guess"}}})
 	p.Add(whatNext([]string{
-		"go through it with the release notes beside you: what holds loses its GUESS, what does not is corrected",
-		"write down under hops: which moves the notes allow, and under needs: what must hold before",
+		"answer the question at the end of each line that is a guess: where it is yes, take the question away; where it is no, correct the line",
+		"write down what the notes say and no line does: moves under hops:, what must hold before under needs:",
 		"fitcheck rulebook check " + shell.Quote(file),
 	})...)
 	return p
+}
+
+// MergedPage says what was put into a rulebook.
+func MergedPage(m *draft.Merged, file string) *page.Page {
+	p := &page.Page{Name: file}
+	t := page.Title{Word: "ADDED", Tone: page.Doubt, Text: fmt.Sprintf("%s to %s, with %s", count(len(m.Added), "release"), file, guessesOf(len(m.Guesses)))}
+	if len(m.Lines) == 0 {
+		t = page.Title{Word: "NOTHING NEW", Tone: page.Good, Text: file + " is as it was"}
+	}
+	if len(m.Known) > 0 {
+		t.About = append(t.About, page.Item{Text: "it lists already: " + strings.Join(m.Known, ", ")})
+	}
+	for _, n := range m.Notes {
+		t.About = append(t.About, page.Item{Text: n})
+	}
+	p.Add(t)
+	var items []page.Item
+	for _, l := range m.Lines {
+		items = append(items, page.Item{Text: strings.TrimRight(l, "\n")})
+	}
+	if len(items) > 0 {
+		p.Add(page.Head{Text: "Lines that were added"}, page.List{Items: items, Most: 24, Flag: page.All})
+		p.Add(whatNext([]string{"answer the question at the end of each line: where it is yes, take the question away; where it is no, correct the line", "fitcheck rulebook check " + shell.Quote(file)})...)
+	}
+	return p
+}
+
+// MergedJSON is the document of rulebook draft -merge.
+func MergedJSON(m *draft.Merged, file string) any {
+	return struct {
+		Fitcheck about    `json:"fitcheck"`
+		File     string   `json:"file"`
+		Added    []string `json:"added"`
+		Known    []string `json:"known,omitempty"`
+		Lines    []string `json:"lines"`
+		Guesses  []string `json:"guesses"`
+		Notes    []string `json:"notes,omitempty"`
+	}{about{"rulebook draft", Edition}, file, append([]string{}, m.Added...), m.Known, append([]string{}, m.Lines...), m.Guesses, m.Notes}
 }
 
 func guessesOf(n int) string {
