@@ -101,8 +101,7 @@ func (d *Draft) captures(all []Text) {
 	}
 	if len(out.Read)+len(out.Each) > 0 {
 		if out.Recognise == "" {
-			out.Recognise = strings.Replace(out.Read[0].Pattern, "(", "(?:", 1)
-			out.From = Guess{"do captures of this line alone have such a line?", out.Read[0].Guess.From}
+			out.recogniseByLabel()
 		}
 		d.Captures = append(d.Captures, out)
 	} else if len(all) > 0 {
@@ -132,6 +131,7 @@ func (d *Draft) capture(out *Capture, lines []device.TextLine) {
 			continue
 		}
 		d.value(out, l, m[2], m[3], m[4])
+		d.revisionToo(out, l, m[2], m[3], m[4])
 	}
 	d.table(out, lines)
 	if out.Recognise == "" && len(banners) > 0 {
@@ -151,6 +151,26 @@ func promptMark(line, name string) string {
 	rest := strings.TrimLeft(line[strings.Index(line, name)+len(name):], " ")
 	return rest[:1]
 }
+
+// recogniseByLabel recognises captures by a line that they hold, that of the model before others.
+func (c *Capture) recogniseByLabel() {
+	all := slices.Concat(c.Read, c.Each)
+	best := all[len(all)-1]
+	for _, r := range slices.Backward(all) {
+		if r.Key != "name" {
+			best = r
+		}
+	}
+	for _, r := range c.Read {
+		if r.Key == "model" {
+			best = r
+		}
+	}
+	c.Recognise = groupOpen.ReplaceAllString(best.Pattern, "(?:")
+	c.From = Guess{"do captures of this line alone have such a line?", best.Guess.From}
+}
+
+var groupOpen = regexp.MustCompile(`\((?:\?P<\w+>)?`)
 
 func (c *Capture) has(key string) bool {
 	return slices.ContainsFunc(c.Read, func(r Read) bool { return r.Key == key })
@@ -230,6 +250,11 @@ func (d *Draft) value(out *Capture, l device.TextLine, label, between, value str
 	default:
 		return
 	}
+	out.read(key, labelPattern(label, between)+loosely(value[:at[0]])+group, Guess{question, l.Where})
+}
+
+// labelPattern reads a label and what stands between it and its value.
+func labelPattern(label, between string) string {
 	sep := `\s*[:=]\s*`
 	switch t := strings.TrimSpace(between); {
 	case t == "":
@@ -237,12 +262,34 @@ func (d *Draft) value(out *Capture, l device.TextLine, label, between, value str
 	case strings.HasPrefix(t, ".."):
 		sep = `\s*\.{2,}\s*:?\s*`
 	}
-	before := value[:at[0]]
-	pattern := `^\s*` + strings.Join(literals(strings.Fields(label)), `\s+`) + sep
-	if before != "" {
-		pattern += loosely(before)
+	return `^\s*` + strings.Join(literals(strings.Fields(label)), `\s+`) + sep
+}
+
+var behindRev = regexp.MustCompile(`(?i)\b(?:hw )?rev(?:ision)?[.:]?\s*$`)
+
+// revisionToo makes a pattern of a revision that stands in a line about something else: "MW-200
+// rev C2", or "Board: rev C2".
+func (d *Draft) revisionToo(out *Capture, l device.TextLine, label, between, value string) {
+	if out.has("revision") {
+		return
 	}
-	out.read(key, pattern+group, Guess{question, l.Where})
+	for from := 0; from < len(value); {
+		r := d.revisionIn(value[from:])
+		if r == nil {
+			return
+		}
+		at := []int{from + r[0], from + r[1]}
+		if before := value[:at[0]]; behindRev.MatchString(before) {
+			word := behindRev.FindString(before)
+			lead := labelPattern(label, between)
+			if len(word) < len(before) {
+				lead += `.*`
+			}
+			out.read("revision", lead+loosely(word)+`(\S+?)\b`, Guess{fmt.Sprintf("is %s the hardware revision?", value[at[0]:at[1]]), l.Where})
+			return
+		}
+		from = at[1]
+	}
 }
 
 func literals(words []string) []string {
@@ -254,7 +301,12 @@ func literals(words []string) []string {
 }
 
 // loosely is what stands before a value, its numbers left open.
-func loosely(t string) string { return digitRun.ReplaceAllString(literal(t), `\d+`) }
+func loosely(t string) string {
+	if t == "" {
+		return ""
+	}
+	return digitRun.ReplaceAllString(literal(t), `\d+`)
+}
 
 var anyVersion = regexp.MustCompile(`[A-Za-z]{0,3}[-_]?\d+(?:[._]\d+)*[\w().-]*\w|\d`)
 
@@ -368,8 +420,18 @@ func (d *Draft) table(out *Capture, lines []device.TextLine) {
 		if rows[0].cells[name] == rows[1].cells[name] {
 			return
 		}
+		slot, version := `[\w-]+`, `\S*\d\S*`
+		switch names := rows[0].cells[name] + rows[1].cells[name]; {
+		case number.MatchString(names):
+			slot = `\d+`
+		case len(names) == 2:
+			slot = `[A-Za-z]`
+		}
+		if len(d.Versions) > 0 && d.Versions[0].Pattern != "" {
+			version = d.Versions[0].unnamed()
+		}
 		for mark := range marks {
-			out.Each = append(out.Each, Read{"slots", `^\s*` + lead + `(?P<name>[\w-]+):?\s+(?P<main>\S+)(?P<active>\s.*` + regexp.QuoteMeta(mark) + `)?`,
+			out.Each = append(out.Each, Read{"slots", `^\s*` + lead + `(?P<name>` + slot + `):?\s+(?P<main>` + version + `)(?P<active>\s.*` + regexp.QuoteMeta(mark) + `)?`,
 				Guess{fmt.Sprintf("are these slots, and does %s mark the one that runs?", mark), rows[0].line.Where}})
 		}
 	}

@@ -12,7 +12,7 @@ import (
 )
 
 // mainWord are words for the system image.
-var mainWord = regexp.MustCompile(`(?i)^(?:main|system|sys|os|firmware|fw|image|software|sw|runtime|app|application|kernel|base|core|primary)$`)
+var mainWord = regexp.MustCompile(`(?i)^(?:main\w*|sys\w*|os|firm\w*|fw|image|software|sw|runtime|app\w*|kernel|base|core|primary)$`)
 
 // components finds what the images are for, in the order in which they are mostly installed: the
 // boot loader, the system image, the rest. What a manifest calls them in its own words stands
@@ -160,9 +160,6 @@ func (d *Draft) releases(all []*reading) {
 		for _, it := range r.firmware() {
 			component, _ := d.component(r, it)
 			text, from := r.versionOf(it)
-			if component == "main" && rel.Date == "" {
-				rel.Date, rel.DateOf = built(it)
-			}
 			if text == "" || slices.ContainsFunc(rel.Brings, func(b [2]string) bool { return b[0] == component }) {
 				continue
 			}
@@ -198,16 +195,6 @@ func (d *Draft) place(component string) int {
 	return slices.IndexFunc(d.Components, func(c *Component) bool { return c.Name == component })
 }
 
-// built is the day on which an image was built, by its header.
-func built(it *survey.Item) (string, Guess) {
-	if it.Image != nil {
-		if f, ok := it.Image.First(fact.Built); ok && len(f.Value) >= 10 && f.Value > "1980" {
-			return f.Value[:10], Guess{"was it released on the day on which it was built?", f.Source.Where()}
-		}
-	}
-	return "", Guess{}
-}
-
 // Items are images of one component.
 type Items struct {
 	Glob, Component, Title string
@@ -223,11 +210,31 @@ func (d *Draft) items() {
 				p.item(d, r, it, component, from)
 			}
 		}
+		p.joinItems()
 		// Where the manifest says what each file is for, and no title is read, it is enough.
 		if p.Manifest != nil {
 			p.Items = slices.DeleteFunc(p.Items, func(i *Items) bool { return i.Title == "" && p.claimed() })
 		}
 	}
+}
+
+// joinItems joins rules that differ in a folder only.
+func (p *Package) joinItems() {
+	var out []*Items
+	for _, it := range p.Items {
+		dir, base := path.Split(it.Glob)
+		i := slices.IndexFunc(out, func(o *Items) bool {
+			d, b := path.Split(o.Glob)
+			return o.Component == it.Component && o.Title == it.Title && b == base && d != dir && strings.HasPrefix(b, "*.")
+		})
+		others := slices.ContainsFunc(p.Items, func(o *Items) bool { return o.Component != it.Component && strings.HasSuffix(o.Glob, base) })
+		if i < 0 || others {
+			out = append(out, it)
+			continue
+		}
+		out[i].Glob = "**/" + base
+	}
+	p.Items = out
 }
 
 // claimed tells whether the manifest says of every image what it is for.

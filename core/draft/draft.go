@@ -156,7 +156,7 @@ func New(in Input) *Draft {
 	d.models(all, in.Captures)
 	d.components(all)
 	d.releases(all)
-	d.versions(all)
+	d.versions(all, d.documents(in))
 	d.names()
 	d.items()
 	d.order()

@@ -56,13 +56,15 @@ func TestDraft(t *testing.T) {
 		has      []string
 	}{
 		"a bundle with a manifest in lines": {[]string{"qm-tram-8.4.2.zip", "qm-tram-8.4.1.zip"}, []string{
-			`  QM-8T:  # GUESS: the header of qm-tram-8.4.2.zip::qm-tram-8.4.2/boot/qm8t-boot-a.bin`,
-			"arch: arm64  # GUESS", `boards: ["quillmere,qm8t-b"]`, `record: '^(?P<component>\S+)\s+(?P<file>\S+)\s+(?P<version>\S+)(?:\s+revs=(?P<revisions>\S+))?(?:\s+sha256=(?P<sha256>\S+))?(?:\s+\S+)*$'`,
+			`  QM-8T:  # GUESS: is this a model of the line? (qm-tram-8.4.2.zip::qm-tram-8.4.2/qm_manifest.txt:3)`,
+			"arch: arm64  # GUESS", `boards: ["quillmere,qm8t-b"]`, `(?:\s+revs[=:](?P<revisions>[^\s|;]+))?`,
 			`heading: '^\[(?P<models>[^\]]+)\]$'`, `checksums: '**/*.sha256'`, "# signature: {item: '**/*.sig'", `notes: ['**/release-notes.txt']`,
-			"boot: {title: \"boot image\", optional: true}", `version: "8.4.2"`, `version: "8.4.1"`, `file: '^qm-tram-v?(?P<version>\d[\w.]*?)\.zip$'`}},
+			"boot: {title: boot loader, optional: true}", `version: "8.4.2"`, `version: "8.4.1"`, `file: '^qm-tram-(?P<version>v?\d+\.\d+\.\d+[a-z]?)\.zip$'`,
+			`- {from: "<8.2.1", to: ">=8.4.2", allow: false, via: "8.2.1", source: release-notes}`, `- {component: boot, within: ">=3.2.0", source: release-notes}`}},
 		"a bundle with a manifest in JSON": {[]string{"vg20-5.1.0.zip"}, []string{"VG-20:", "form: json", "groups: 'targets.*'", "group_fields: {models: models, platform: platform}", "records: 'images.*'", "fields: {file: path, component: role, version: version, revisions: boards, arch: cpu, sha256: sha256}", "r2:"}},
-		"a FIT image":                      {[]string{"vr310-4.2.0.itb"}, []string{"VR-310:", `title: '^Velloway (?P<model>\S+) (?P<version>\S+)$'`, "match: '*.itb'"}},
-		"halves of a pair":                 {[]string{"vc40-loader-2.4.1.bin", "vc40-system-2.4.1.bin"}, []string{"VC-40:", `title: '^(?P<model>\S+) loader (?P<version>\S+)$'`}},
+		"a FIT image":                      {[]string{"vr310-4.2.0.itb"}, []string{"VR-310:", "also: [vr310]", `title: '^Velloway\s+(?P<model>\S+)\s+(?P<version>\S+)$'`, "match: '*.itb'"}},
+		"halves of a pair":                 {[]string{"vc40-loader-2.4.1.bin", "vc40-system-2.4.1.bin"}, []string{"VC-40:", `title: '^(?P<model>\S+)\s+loader\s+(?P<version>\S+)$'`, "components: [boot]  # GUESS"}},
+		"releases with notes inside":       {[]string{"qm-core-6.3.0.zip", "qm-core-6.4.1.zip"}, []string{"do these 2 differ in their version only?", `- {companion: controller, within: ">=5.1"`, `- {from: "<6.3.0", to: ">=6.4", allow: false, via: "6.3.0"`, `- {from: ">=6.3.0", to: "<6.3.0", allow: true, resets_config: true`}},
 		"nothing to draft from":            {[]string{"gift.zip"}, []string{"kind: rulebook"}},
 	} {
 		t.Run(name, func(t *testing.T) {

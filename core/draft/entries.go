@@ -185,7 +185,7 @@ func (r *reading) bootLike(it *survey.Item) bool {
 }
 
 // bootWord are words in the names of boot loaders.
-var bootWord = regexp.MustCompile(`(?i)(^|[^a-z])(u-?boot|boot|boot-?loader|boot-?rom|loader|ldr|bl[123]?|spl|pre-?loader)([^a-z]|$)`)
+var bootWord = regexp.MustCompile(`(?i)(^|[^a-z])(u-?boot|boot|boot-?loader|boot-?rom|boot-?ldr|boot-?code|boot-?mon|loader|ldr|bl[123]?|spl|pre-?loader)([^a-z]|$)`)
 
 // versionOf is what a manifest, the header or its title says.
 func (r *reading) versionOf(it *survey.Item) (text, from string) {
@@ -312,9 +312,6 @@ func (d *Draft) filePattern(p *Package) string {
 
 // withModel is a part of a name as a pattern; a word of it that is one of several models is read.
 func (d *Draft) withModel(part string) string {
-	if len(d.Models) < 2 {
-		return regexp.QuoteMeta(part)
-	}
 	for _, w := range slices.Backward(nameWords(part)) {
 		m := d.model(w)
 		if m == nil {
@@ -324,9 +321,25 @@ func (d *Draft) withModel(part string) string {
 		if after != "" && isDigit(after[0]) {
 			continue
 		}
-		return regexp.QuoteMeta(before) + `(?P<model>` + modelShape(w) + `)` + regexp.QuoteMeta(after)
+		model := regexp.QuoteMeta(w)
+		if len(d.Models) > 1 {
+			model = `(?P<model>` + modelShape(w) + `)`
+		}
+		return regexp.QuoteMeta(before) + model + m.withRevision(after)
 	}
 	return regexp.QuoteMeta(part)
+}
+
+var revisionWord = regexp.MustCompile(`^([-_ .])([A-Za-z]+\d{0,2})([-_ .]|$)`)
+
+// withRevision is what stands behind a model in a name; a word that is one of several revisions
+// of it is read.
+func (m *Model) withRevision(part string) string {
+	w := revisionWord.FindStringSubmatch(part)
+	if w == nil || len(m.Revisions) < 2 || !slices.ContainsFunc(m.Revisions, func(r *Revision) bool { return strings.EqualFold(r.Name, w[2]) }) {
+		return regexp.QuoteMeta(part)
+	}
+	return regexp.QuoteMeta(w[1]) + `(?P<revision>[A-Za-z]+\d{0,2})` + regexp.QuoteMeta(part[len(w[1])+len(w[2]):])
 }
 
 // modelShape reads models that are written like one.

@@ -67,7 +67,7 @@ func (p *Package) manifest() {
 					if l.r.named(got.Address, rec.File) != nil {
 						files += 4
 					}
-					files += min(3, len(rec.Claim))
+					files += min(6, len(rec.Claim))
 				}
 				files -= 2 * len(got.Problems)
 			}
@@ -165,7 +165,7 @@ func (r *reading) take(m *manifest.Manifest) {
 // meanings are what keys of a manifest usually stand for; keys are compared without regard to
 // case and punctuation.
 var meanings = map[string]string{
-	"component": "component", "role": "component", "type": "component", "kind": "component", "target": "component", "part": "component", "section": "component", "usage": "component", "purpose": "component",
+	"component": "component", "role": "component", "type": "component", "kind": "component", "target": "component", "part": "component", "section": "component", "usage": "component", "purpose": "component", "comp": "component", "function": "component", "class": "component",
 	"version": "version", "ver": "version", "release": "version", "rel": "version", "fwversion": "version", "swversion": "version",
 	"model": "models", "models": "models", "product": "models", "products": "models", "names": "models", "device": "models", "devices": "models", "for": "models", "hwmodel": "models",
 	"revision": "revisions", "revisions": "revisions", "rev": "revisions", "revs": "revisions", "hw": "revisions", "hardware": "revisions", "hwrev": "revisions", "hwrevs": "revisions", "hwrevision": "revisions", "boardrev": "revisions", "boardrevs": "revisions",
@@ -261,8 +261,14 @@ func (c *column) about() string {
 			return "models"
 		}
 		return ""
+	case key == "file" && all(func(_ int, v string) bool { return modelList.MatchString(v) && !shortRevisions.MatchString(v) }):
+		return "models" // what has a name there is no file
 	case key == "arch", key == "file", digest.Known(digest.Algorithm(key)):
 		return ""
+	case key == "" && c.key != "" && all(func(_ int, v string) bool { return componentWord.MatchString(v) }):
+		return "component"
+	case key == "models" && slices.ContainsFunc(c.values, func(v string) bool { return wordyModel.MatchString(v) }):
+		return "model" // one of several words, which are no list
 	case key != "" || c.key != "": // words that mean nothing here
 		return key
 	case all(func(_ int, v string) bool { return shortRevisions.MatchString(v) }):
@@ -284,11 +290,12 @@ func (c *column) about() string {
 }
 
 var (
-	boardText     = regexp.MustCompile(`^[a-z0-9_-]+,[A-Za-z0-9_.+-]+(?:[ ;|]+[a-z0-9_-]+,[A-Za-z0-9_.+-]+)*$`)
-	modelWord     = regexp.MustCompile(`^[A-Z][A-Za-z]*-?\d[\w-]*$`)
-	modelList     = regexp.MustCompile(`^[A-Z][A-Za-z]*-?\d[\w-]*(?:[,;| ]+[A-Z][A-Za-z]*-?\d[\w-]*)*$`)
+	boardText      = regexp.MustCompile(`^[a-z0-9_-]+,[A-Za-z0-9_.+-]+(?:[ ;|]+[a-z0-9_-]+,[A-Za-z0-9_.+-]+)*$`)
+	modelWord      = regexp.MustCompile(`^[A-Z][A-Za-z]*-?\d[\w-]*$`)
+	modelList      = regexp.MustCompile(`^[A-Z][A-Za-z]*-?\d[\w-]*(?:[,;| ]+[A-Z][A-Za-z]*-?\d[\w-]*)*$`)
 	shortRevisions = regexp.MustCompile(`^[A-Za-z]\d{0,2}(?:[-,;/ ]+[A-Za-z]\d{0,2})*$`)
-	componentWord = regexp.MustCompile(`(?i)^(?:u-?boot|boot\w*|loader|bl[0-9]?|system|sys|main|os|firmware|fw|image|kernel|rootfs|runtime|app|poe|radio|fpga|cpld|modem|mcu|bmc|phy)$`)
+	wordyModel     = regexp.MustCompile(`^[A-Za-z][A-Za-z-]* [A-Za-z-]*\d[\w-]*$`)
+	componentWord  = regexp.MustCompile(`(?i)^(?:\w*boot\w*|\w*loader|\w*ldr|bl[0-9]?|sys\w*|main\w*|os|fw|firm\w*|\w*image|kernel|rootfs|runtime|app\w*|poe\w*|radio\w*|fpga\w*|cpld|modem\w*|mcu|bmc|phy)$`)
 )
 
 // isArch tells whether a text is an architecture's name, by any of its spellings.

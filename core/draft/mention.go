@@ -2,6 +2,7 @@ package draft
 
 import (
 	"regexp"
+	"strconv"
 	"strings"
 
 	"fitcheck/core/notes"
@@ -12,10 +13,12 @@ import (
 type mention struct {
 	text          string
 	before, after string // of the sentence, up to the next mention on either side
+	clause        string // of the sentence in which it stands
 	op            string // "<", "<=", ">", ">=", or "" for the version alone
 	component     string // that it is a version of; "" for the system image
 	companion     string
 	span          string // a range that is written as one: "8.2.x", "8.0 to 8.2"
+	wide          bool   // the span is all that begin with the version: "8.2"
 }
 
 // within is the range that is meant.
@@ -26,6 +29,29 @@ func (m *mention) within() string {
 	return m.op + unspaced(m.text)
 }
 
+// widen takes a version that leaves out its last parts for all that begin so: "running 3.1".
+func (m *mention) widen(known []string) {
+	if m.op != "" || m.span != "" || m.component != "" || !isShort(m.text, known) {
+		return
+	}
+	at := digitRun.FindAllStringIndex(m.text, -1)
+	last := at[len(at)-1]
+	n, err := strconv.Atoi(m.text[last[0]:last[1]])
+	if err == nil {
+		m.wide = true
+		m.span = ">=" + m.text + " <" + m.text[:last[0]] + strconv.Itoa(n+1)
+	}
+}
+
+// versionTexts are the versions of the releases.
+func (d *Draft) versionTexts() []string {
+	var out []string
+	for _, rel := range d.Releases {
+		out = append(out, rel.Version)
+	}
+	return out
+}
+
 // unspaced writes a version as ranges have it.
 func unspaced(t string) string { return strings.ReplaceAll(t, " ", "") }
 
@@ -34,6 +60,8 @@ var (
 	earlierAfter = regexp.MustCompile(`(?i)^\s*(?:or|and)\s+(?:any\s+)?(?:earlier|older|below|lower|before)\b`)
 	noun         = `(?:\s+(?:the\s+)?(?:release|version|firmware|software|image|build|level)s?)?\s*["'(]?$`
 	belowBefore  = regexp.MustCompile(`(?i)(?:\bbefore|\bprior to|\b(?:earlier|older|lower|less) than|\bbelow|\bup to but not including|<)` + noun)
+	beforeWord   = regexp.MustCompile(`(?i)\bbefore` + noun)
+	installAfter = regexp.MustCompile(`(?i)^\s*(?:is|are|can be|may be|gets)\s+(?:installed|loaded|applied|used)\b`)
 	aboveBefore  = regexp.MustCompile(`(?i)(?:\b(?:newer|later|higher|greater) than|\babove|\bafter|\bbeyond|>)` + noun)
 	notBelow     = regexp.MustCompile(`(?i)(?:\bat least|\bminimum(?: of)?|\bmin\.?|\b(?:not|no) (?:older|earlier|lower|less) than|\bsince|\bnot below|>=|≥)` + noun)
 	notAbove     = regexp.MustCompile(`(?i)(?:\bup to(?: and including)?|\buntil|\bnot (?:newer|later|above)(?: than)?|\bat most|<=|≤)` + noun)
@@ -87,11 +115,29 @@ func mentions(rb *rulebook.Rulebook, d *Draft, text string) []*mention {
 			to = all[i+1].at
 		}
 		m := &mention{text: f.text, before: text[from:f.at], after: text[f.end:to], span: f.span}
+		m.clause = clauseAt(text, f.at)
 		m.op = m.comparator()
 		m.whose(d)
+		m.widen(d.versionTexts())
 		out = append(out, m)
 	}
 	return out
+}
+
+var clauseEnd = regexp.MustCompile(`;\s|,\s+(?:and\s+)?(?:the|for|on)\s|\s+(?:while|whereas|but)\s`)
+
+// clauseAt is the clause of a sentence in which a place lies.
+func clauseAt(text string, at int) string {
+	from, to := 0, len(text)
+	for _, m := range clauseEnd.FindAllStringIndex(text, -1) {
+		if m[0] <= at {
+			from = m[0]
+		} else {
+			to = m[0]
+			break
+		}
+	}
+	return text[from:to]
 }
 
 // alone tells whether a stretch of a text is no part of a longer word.
@@ -120,6 +166,8 @@ func (m *mention) comparator() string {
 		return ">="
 	case notAbove.MatchString(m.before):
 		return "<="
+	case beforeWord.MatchString(m.before) && installAfter.MatchString(m.after):
+		return "" // "before 8.4 is installed" says what comes first, and not what is older
 	case belowBefore.MatchString(m.before):
 		return "<"
 	case aboveBefore.MatchString(m.before):

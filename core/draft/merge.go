@@ -161,7 +161,6 @@ func (d *Draft) offer(m *Merged, rb *rulebook.Rulebook, s *survey.Survey) {
 		rel.Brings = append(rel.Brings, [2]string{component, text})
 		if component == main {
 			rel.Version, rel.Guess = text, Guess{"is this a release of the line?", from}
-			rel.Date, rel.DateOf = built(it)
 		}
 	}
 	if f := s.NameClaim.About(fact.Version); rel.Version == "" && len(f) > 0 && len(s.Entry.Components) == 0 {

@@ -85,8 +85,12 @@ func (d *Draft) models(all []*reading, captures []Text) {
 	named := len(seen) > 0
 	for _, r := range all {
 		for _, w := range nameWords(r.s.Name) {
-			if seen[squeezed(w)] != nil || !named && nameModel.MatchString(w) {
+			guess := !named && nameModel.MatchString(w)
+			if seen[squeezed(w)] != nil || guess {
 				say(w, "the name "+r.s.Name, byName)
+			}
+			if guess { // what follows is a revision, or a region
+				break
 			}
 		}
 	}
@@ -190,7 +194,7 @@ func (d *Draft) nameRevisions(all []*reading) {
 }
 
 var (
-	nameModel   = regexp.MustCompile(`^[A-Za-z]{1,8}-?\d{1,5}[A-Za-z]{0,3}$`)
+	nameModel   = regexp.MustCompile(`^(?:[A-Za-z]{2,8}-?\d{1,5}|[A-Za-z]\d{2,5})[A-Za-z]{0,3}$`)
 	nameCut     = regexp.MustCompile(`[_ .]+|-`)
 	notAModel   = regexp.MustCompile(`(?i)^(?:v|r|rev|rel|b|build|rc|boot|fw|md|sha|crc|x|arm|armv|mips|ppc|riscv|aarch|mtd|part|n|p|t)-?\d+[a-z]?$`)
 	modelNumber = regexp.MustCompile(`^\d{1,5}[A-Za-z]{0,3}$`)

@@ -10,6 +10,7 @@ import (
 
 	"fitcheck/core/notes"
 	"fitcheck/core/rulebook"
+	"fitcheck/core/version"
 )
 
 // What release notes say of the way from release to release is read sentence by sentence. Each
@@ -66,11 +67,27 @@ func (d *Draft) tables(all []Text) {
 		}
 		for _, r := range im.Rules {
 			text, from, _ := strings.Cut(r, "   # ")
+			if m := ranges.FindStringSubmatch(text); m != nil && !d.reads("main", unquote(m[1]), unquote(m[2])) {
+				d.Notes = append(d.Notes, fmt.Sprintf("%s names versions that the pattern does not read, and is left out", from))
+				continue
+			}
 			d.Moves.Rules = append(d.Moves.Rules, Line{text, Guess{"is this what the table says?", from}})
 		}
 		d.Notes = append(d.Notes, im.Notes...)
 		d.Moves.Upward, d.Moves.UpGuess = "listed", Guess{"does the table name every move that is allowed?", t.Name}
 	}
+}
+
+var ranges = regexp.MustCompile(`^- \{from: '((?:[^']|'')*)', to: '((?:[^']|'')*)'`)
+
+func unquote(t string) string { return strings.ReplaceAll(t, "''", "'") }
+
+// reads tells whether ranges read by the versions of a component.
+func (d *Draft) reads(component string, ranges ...string) bool {
+	return !slices.ContainsFunc(ranges, func(r string) bool {
+		_, err := version.ParseRange(d.schemes[component], r)
+		return r != "" && err != nil
+	})
 }
 
 // fitVersion writes a version of a document as the line's own pattern reads it.
@@ -202,7 +219,11 @@ type told struct {
 	key     string
 	release *Release // that it is about
 	where   string   // of the sentence
-	text    string
+	line    int
+	// open counts to the rule of the last sentence that forbids a move without naming a stop, in
+	// line openLine; 0 for none.
+	open, openLine int
+	text           string
 }
 
 // heading takes the release that a section is about; true when the heading itself says something.
@@ -217,7 +238,7 @@ func (t *told) heading(s notes.Sentence) bool {
 	if n == 1 && len(strings.Fields(s.Text)) < 8 {
 		t.release = rel
 	}
-	return released.MatchString(s.Text) || withdraws.MatchString(s.Text)
+	return released.MatchString(s.Text) || withdraws.MatchString(s.Text) || remedied.MatchString(s.Text) || asks.MatchString(s.Text) && strings.ContainsAny(s.Text, "0123456789")
 }
 
 var (
@@ -226,11 +247,11 @@ var (
 	permits    = regexp.MustCompile(`(?i)\b(?:supported|possible|allowed|permitted|can be|may be|can go|may go)\b`)
 	brings     = regexp.MustCompile(`(?i)\b(?:includes?|contains?|brings?|ships? with|comes? with|bundled|updates? the|new in|fixed in|since)\b`)
 	directly   = regexp.MustCompile(`(?i)\b(?:direct(?:ly)?|straight|in one step|at once)\b`)
-	stops      = regexp.MustCompile(`(?i)\b(?:first|via|through|by way of|intermediate|in two steps|step by step|stop|before (?:this|that|it|going|installing|upgrading|updating|moving))\b`)
+	stops      = regexp.MustCompile(`(?i)\b(?:first|via|through|by way of|intermediate|in two steps|step by step|stop|before (?:this|that|it|going|installing|upgrading|updating|moving|(?:release |version )?\S*\d))\b`)
 	stopBefore = regexp.MustCompile(`(?i)(?:\bvia|\bthrough|\bby way of|\bfirst (?:to|install|load)|\b(?:install|load|upgrade to|update to|upgraded to|updated to|go to|move to|moved to|pass|stop at|stop on|on|at|goes through))` + noun)
 	stopAfter  = regexp.MustCompile(`(?i)^\s*(?:first\b|before\b|as an? intermediate|in between|must (?:first )?be (?:installed|passed|loaded|run)|has to be (?:installed|passed|loaded))`)
 	fromBefore = regexp.MustCompile(`(?i)(?:\bfrom|\bon|\brunning|\bruns?|\bover|\bhave|\bhas|\bwith|\bof|\bstill at)(?:\s+(?:a|an|any|the))?` + noun)
-	toBefore   = regexp.MustCompile(`(?i)(?:\bto|\breach(?:ing)?|\binto|\binstalling|\bfor)` + noun)
+	toBefore   = regexp.MustCompile(`(?i)(?:\bto|\bbefore|\breach(?:ing)?|\binto|\binstalling|\bfor)` + noun)
 	goesBack   = regexp.MustCompile(`(?i)\b(?:down-?grad\w*|roll(?:ed|ing)? ?back|go(?:ing)? back|return(?:ing)? to)\b`)
 	loses      = regexp.MustCompile(`(?i)\b(?:erase[sd]?|erasing|lose[s]?|lost|wipe[sd]?|discard(?:s|ed)?|delete[sd]?|reset[s]?|factory.default\w*|not (?:be )?(?:kept|preserved|retained|migrated))\b`)
 	settings   = regexp.MustCompile(`(?i)\b(?:config\w*|settings?|database)\b`)
@@ -251,7 +272,7 @@ var (
 
 // sentence reads one.
 func (t *told) sentence(s notes.Sentence) {
-	t.text, t.where = s.Text, whereLine(t.note.Name, s.Line)
+	t.text, t.where, t.line = s.Text, whereLine(t.note.Name, s.Line), s.Line
 	var main, others []*mention
 	for _, m := range mentions(t.rb, t.d, s.Text) {
 		if m.component != "" || m.companion != "" {
@@ -316,8 +337,20 @@ func (t *told) add(to *[]Line, text string) {
 	}
 }
 
+// readable tells whether ranges read by the versions of a component; what does not is told.
+func (t *told) readable(component string, ranges ...string) bool {
+	if t.d.reads(component, ranges...) {
+		return true
+	}
+	add(&t.d.Notes, fmt.Sprintf("%s names versions that the pattern does not read, and is left out: %s", t.where, clip(t.text, 80)))
+	return false
+}
+
 // rule adds a rule on moves.
 func (t *told) rule(from, to, rest string) {
+	if !t.readable("main", from, to) {
+		return
+	}
 	text := "- {"
 	if from != "" {
 		text += "from: " + quote(from) + ", "
@@ -354,6 +387,8 @@ func (t *told) order(main []*mention) bool {
 			return o != m && toBefore.MatchString(o.before) && !stopAfter.MatchString(o.after)
 		})
 		switch {
+		case m.wide && toBefore.MatchString(m.before) && !stopAfter.MatchString(m.after):
+			to = m
 		case m.op == "<" || m.op == "<=" || m.span != "":
 			from = m
 		case stopAfter.MatchString(m.after) && elsewhere, stopBefore.MatchString(m.before) && stop == nil && elsewhere && stops.MatchString(t.text) && !fromOnly.MatchString(m.before) && !toOnly.MatchString(m.before):
@@ -380,6 +415,9 @@ func (t *told) order(main []*mention) bool {
 		if target == "" || to == nil && !t.newer(t.release, via) {
 			target = ">" + unspaced(via)
 		}
+		if from == nil && to == nil && t.completes(via) {
+			return true
+		}
 		t.rule(source, target, "allow: false, via: "+quote(via))
 		return true
 	case from != nil && forbids.MatchString(t.text) && directly.MatchString(t.text):
@@ -387,6 +425,7 @@ func (t *told) order(main []*mention) bool {
 			return false
 		}
 		t.rule(from.within(), target, "allow: false")
+		t.open, t.openLine = len(t.d.Moves.Rules), t.line
 		return true
 	case directly.MatchString(t.text) && permits.MatchString(t.text):
 		for _, m := range main {
@@ -397,6 +436,17 @@ func (t *told) order(main []*mention) bool {
 		}
 	}
 	return false
+}
+
+// completes gives a stop to the rule of the sentence before, which forbids a move and names none.
+func (t *told) completes(via string) bool {
+	if t.open == 0 || t.line-t.openLine > 2 {
+		return false
+	}
+	rule := &t.d.Moves.Rules[t.open-1]
+	rule.Text = strings.Replace(rule.Text, "allow: false", "allow: false, via: "+quote(via), 1)
+	t.open = 0
+	return true
 }
 
 var toOnly = regexp.MustCompile(`(?i)\b(?:direct(?:ly)?|straight)\s+to` + noun)
@@ -433,10 +483,15 @@ func (t *told) needs(what, within, scope string) {
 
 var revisionNames = regexp.MustCompile(`(?i)\b(?:revisions?|revs?\.?|boards?)\s+([A-Z0-9]{1,4}(?:(?:,\s*|\s+and\s+|\s+or\s+|\s*/\s*)[A-Z0-9]{1,4})*)\b`)
 
-// scope is whom a sentence is about, where it names models or revisions that are not all.
-func (t *told) scope() string {
+// scope is whom a clause is about, or its sentence, where it names models or revisions that are
+// not all.
+func (t *told) scope(clause string) string {
 	out := ""
-	if models := t.models(); len(models) > 0 && len(models) < len(t.d.Models) {
+	models := notes.Models(t.rb, clause)
+	if len(models) == 0 {
+		models = t.models()
+	}
+	if len(models) > 0 && len(models) < len(t.d.Models) {
 		out += ", models: [" + strings.Join(quoted(models), ", ") + "]"
 	}
 	if revs := t.revisions(); len(revs) > 0 {
@@ -490,10 +545,12 @@ func (t *told) need(m *mention) {
 		within = map[string]string{"<": ">=", "<=": ">"}[m.op] + unspaced(m.text) // what is older has to be updated
 	}
 	if m.companion != "" {
-		t.needs("companion: "+quote(m.companion), within, t.scope())
+		t.needs("companion: "+quote(m.companion), within, t.scope(m.clause))
 		return
 	}
-	t.needs("component: "+quote(m.component), within, t.scope())
+	if t.readable(m.component, within) {
+		t.needs("component: "+quote(m.component), within, t.scope(m.clause))
+	}
 }
 
 // minimum reads from which release on one may be installed.
@@ -501,11 +558,11 @@ func (t *told) minimum(m *mention) {
 	switch {
 	case t.own(m) || t.release == nil || !t.newer(t.release, m.text):
 	case m.op == ">=" && asks.MatchString(t.text) && !brings.MatchString(t.text):
-		t.needs("component: main", m.within(), t.scope())
+		t.needs("component: main", m.within(), t.scope(m.clause))
 	case m.op == "<" && forbids.MatchString(t.text):
-		t.needs("component: main", ">="+unspaced(m.text), t.scope())
+		t.needs("component: main", ">="+unspaced(m.text), t.scope(m.clause))
 	case m.op == "" && m.span == "" && regexp.MustCompile(`(?i)\b(?:requires?|needs?|must (?:run|be at|have))\b`).MatchString(m.before):
-		t.needs("component: main", ">="+unspaced(m.text), t.scope())
+		t.needs("component: main", ">="+unspaced(m.text), t.scope(m.clause))
 	}
 }
 
@@ -613,15 +670,26 @@ func (t *told) drops(main []*mention) {
 		add(&t.d.Notes, fmt.Sprintf("%s speaks of a hardware revision that no package names: %s", t.where, clip(t.text, 80)))
 		return
 	case len(revs) > 0:
+		// Revisions are listed for all models at once: only a name that no other model has can be
+		// left out.
 		var rest []string
 		for _, m := range t.d.Models {
+			meant := len(models) == 0 || slices.Contains(models, m.Name)
 			for _, r := range m.Revisions {
-				if !slices.Contains(revs, r.Name) && (len(models) == 0 || slices.Contains(models, m.Name)) {
+				switch gone := slices.Contains(revs, r.Name); {
+				case gone && !meant:
+					add(&t.d.Notes, fmt.Sprintf("%s drops a revision that another model has, too: %s", t.where, clip(t.text, 80)))
+					return
+				case !gone:
 					add(&rest, r.Name)
 				}
 			}
+			if len(m.Revisions) == 0 {
+				rest = nil
+				break
+			}
 		}
-		if len(rest) > 0 && len(t.d.Models) == 1 {
+		if len(rest) > 0 {
 			t.add(&t.release.Lines, "revisions: ["+strings.Join(quoted(rest), ", ")+"]")
 		}
 		return
@@ -667,9 +735,9 @@ func (t *told) space() {
 	lower := strings.ToLower(t.text)
 	switch {
 	case regexp.MustCompile(`\b(?:memory|ram|dram)\b`).MatchString(lower):
-		t.needs("memory: "+quote(size), "", t.scope())
+		t.needs("memory: "+quote(size), "", t.scope(t.text))
 	case regexp.MustCompile(`\b(?:free|storage|flash|space|room|disk)\b`).MatchString(lower):
-		t.needs("storage_free: "+quote(size), "", t.scope())
+		t.needs("storage_free: "+quote(size), "", t.scope(t.text))
 	}
 }
 

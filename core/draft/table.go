@@ -223,7 +223,9 @@ func Import(name, key string, tables []Table, fit func(version string) string) (
 				}
 			}
 			if about == "" {
-				others = append(others, i)
+				if strings.TrimSpace(h) != "" {
+					others = append(others, i)
+				}
 				continue
 			}
 			columns[about] = i
@@ -376,7 +378,7 @@ func quoteAll(list []string) []string {
 	return out
 }
 
-func quoteYAML(t string) string { return "'" + strings.ReplaceAll(t, "'", "''") + "'" }
+func quoteYAML(t string) string { return single(t) }
 
 var (
 	laterWords   = regexp.MustCompile(`(?i)^(.*?)\s*(?:\+|(?:or|and)\s+(?:later|newer|above|higher|greater))$`)

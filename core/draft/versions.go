@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"regexp"
 	"slices"
+	"strconv"
 	"strings"
 
 	"fitcheck/core/version"
@@ -284,7 +285,7 @@ func add(list *[]string, t string) {
 }
 
 // versions finds a pattern for the versions of each component, and reads the releases by it.
-func (d *Draft) versions(all []*reading) {
+func (d *Draft) versions(all []*reading, documents []Note) {
 	texts := map[string][]string{}
 	say := func(component, t string) {
 		list := texts[component]
@@ -296,6 +297,9 @@ func (d *Draft) versions(all []*reading) {
 		for _, b := range rel.Brings {
 			say(b[0], b[1])
 		}
+	}
+	for _, t := range shortForms(texts["main"], documents) {
+		say("main", t)
 	}
 	// A name may write a version in words of its own.
 	for _, r := range all {
@@ -327,6 +331,53 @@ func (d *Draft) versions(all []*reading) {
 		p, err := d.schemes["main"].Parse(rel.Version)
 		rel.parsed, rel.known = p, err == nil
 	}
+}
+
+// shortForms are the versions in notes that leave out the last parts of those that are known:
+// "8.4" where releases are 8.4.1 and 8.4.2.
+func shortForms(known []string, documents []Note) []string {
+	var out []string
+	for _, n := range documents {
+		for _, l := range n.Document.Lines {
+			for _, w := range strings.Fields(l.Text) {
+				w = strings.Trim(w, `.,;:"'()[]<>=`)
+				if isShort(w, known) && !slices.Contains(known, w) {
+					add(&out, w)
+				}
+			}
+		}
+	}
+	return out
+}
+
+// isShort tells whether a text is the beginning of how known versions are written.
+func isShort(text string, known []string) bool {
+	prefix, short, tail, ok := cut(text)
+	if !ok || tail != "" || len(short) < 2 || slices.ContainsFunc(short, func(s segment) bool { return s.letter }) {
+		return false
+	}
+	return slices.ContainsFunc(known, func(k string) bool {
+		p, full, _, _ := cut(k)
+		if len(full) <= len(short) || prefix != "" && prefix != p && prefix != "v" {
+			return false
+		}
+		if !near(text, k) {
+			return false
+		}
+		for i, s := range short {
+			if full[i].letter || full[i].lead != s.lead {
+				return false
+			}
+		}
+		return !strings.HasPrefix(full[len(short)].key(new(int)), "build")
+	})
+}
+
+// near tells whether the first numbers of two versions are as near as those of one line are.
+func near(a, b string) bool {
+	x, err1 := strconv.Atoi(digitRun.FindString(a))
+	y, err2 := strconv.Atoi(digitRun.FindString(b))
+	return err1 == nil && err2 == nil && x-y <= 3 && y-x <= 3
 }
 
 func (v *Versions) scheme() *version.Scheme {

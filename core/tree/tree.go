@@ -266,7 +266,10 @@ func readXML(data []byte) (*Node, error) {
 // the first line has most of. Rows may differ in length.
 func CSV(data []byte) *csv.Reader {
 	r := csv.NewReader(bytes.NewReader(bytes.TrimPrefix(data, []byte("\ufeff"))))
-	first, _, _ := bytes.Cut(data, []byte("\n"))
+	first, rest, _ := bytes.Cut(data, []byte("\n"))
+	for bytes.HasPrefix(bytes.TrimSpace(first), []byte("#")) { // a remark
+		first, rest, _ = bytes.Cut(rest, []byte("\n"))
+	}
 	for _, comma := range ";\t" {
 		if bytes.Count(first, []byte(string(comma))) > bytes.Count(first, []byte(string(r.Comma))) {
 			r.Comma = comma
