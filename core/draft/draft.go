@@ -129,6 +129,7 @@ type Release struct {
 
 	parsed version.Version
 	known  bool // it parsed
+	there  bool // a rulebook lists it
 }
 
 // Line is a line of the rulebook that rests on a guess.

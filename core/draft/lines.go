@@ -256,6 +256,8 @@ func headingShape(line string) string {
 	before, inside, after := "", line, ""
 	if m := bracketed.FindStringSubmatch(line); m != nil {
 		before, inside, after = literal(m[1]), m[2], literal(m[3])
+	} else if t, ok := strings.CutSuffix(line, ":"); ok {
+		inside, after = strings.TrimSpace(t), `\s*:`
 	}
 	subject := func(t string) (pattern string, ok bool) {
 		if m := modelsAndRevs.FindStringSubmatch(t); m != nil && modelList.MatchString(m[1]) {

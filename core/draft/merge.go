@@ -45,7 +45,7 @@ func Merge(rb *rulebook.Rulebook, text string, in Input) (*Merged, error) {
 		other := New(Input{Packages: strangers})
 		entries = other.Packages
 		for _, rel := range other.Releases {
-			if d.listed(m, rb, rel.Version) {
+			if d.listed(m, rel.Version) {
 				continue
 			}
 			rel.parsed, rel.known = version.Version{}, false
@@ -67,6 +67,14 @@ func Merge(rb *rulebook.Rulebook, text string, in Input) (*Merged, error) {
 		return !r.known
 	})
 	notes := d.tell(rb, in.Notes)
+	for _, rel := range d.Releases {
+		for _, l := range rel.Lines {
+			if rel.there && l.Guess.From != "" {
+				m.Notes = append(m.Notes, fmt.Sprintf("%s says something of %s, which stays as it is: %s", l.Guess.From, rel.Version, l.Text))
+			}
+		}
+	}
+	d.Releases = slices.DeleteFunc(d.Releases, func(r *Release) bool { return r.there })
 	m.Notes = append(m.Notes, d.Notes...)
 	if err := m.write(rb, d, entries, notes); err != nil {
 		return nil, err
@@ -96,6 +104,14 @@ func known(rb *rulebook.Rulebook) *Draft {
 	if d.schemes["main"] == nil {
 		d.schemes["main"] = rb.Scheme(mainOf(rb))
 	}
+	for i := range rb.Releases {
+		rel := &rb.Releases[i]
+		there := &Release{Version: rel.Version.Text, parsed: rel.Parsed(), known: true, there: true}
+		if rel.Withdrawn.Set() {
+			there.Lines = []Line{{Text: "withdrawn: " + quote(rel.Withdrawn.Text)}}
+		}
+		d.Releases = append(d.Releases, there)
+	}
 	return d
 }
 
@@ -122,12 +138,12 @@ func (m *Merged) strange(rb *rulebook.Rulebook, s *survey.Survey) {
 }
 
 // listed tells whether a rulebook lists a release already, or it was added before.
-func (d *Draft) listed(m *Merged, rb *rulebook.Rulebook, text string) bool {
-	if rb.FindRelease(text, "", "", "") != nil {
+func (d *Draft) listed(m *Merged, text string) bool {
+	rel := d.release(text)
+	if rel != nil && rel.there {
 		add(&m.Known, text)
-		return true
 	}
-	return d.release(text) != nil
+	return rel != nil
 }
 
 // offer adds the release that a package brings, as the rulebook reads it.
@@ -170,7 +186,7 @@ func (d *Draft) offer(m *Merged, rb *rulebook.Rulebook, s *survey.Survey) {
 		m.Notes = append(m.Notes, fmt.Sprintf("%s does not say which release it brings", s.Name))
 		return
 	}
-	if d.listed(m, rb, rel.Version) {
+	if d.listed(m, rel.Version) {
 		return
 	}
 	slices.SortStableFunc(rel.Brings, func(a, b [2]string) int { return d.place(a[0]) - d.place(b[0]) })
@@ -185,7 +201,11 @@ func (d *Draft) offer(m *Merged, rb *rulebook.Rulebook, s *survey.Survey) {
 func (d *Draft) tell(rb *rulebook.Rulebook, all []Note) []*told {
 	var out []*told
 	for _, n := range all {
-		t := &told{d: d, rb: rb, note: n, key: "", release: d.about(rb, n)}
+		t := &told{d: d, rb: rb, note: n, release: d.about(rb, n)}
+		if t.release == nil || t.release.there {
+			d.Notes = append(d.Notes, fmt.Sprintf("%s is about no release that is new, and is left out", n.Name))
+			continue
+		}
 		t.key = d.sourceIn(rb, n)
 		for _, s := range n.Document.Sentences() {
 			if !s.Heading || t.heading(s) {

@@ -646,14 +646,23 @@ func (t *told) withdrawn(main []*mention) bool {
 			t.d.Releases = append(t.d.Releases, rel)
 			t.d.order()
 		}
-		t.add(&rel.Lines, "withdrawn: "+quote(clip(t.text, 200)))
+		t.takeBack(rel)
 		return true
 	}
 	if len(main) == 0 && t.release != nil && regexp.MustCompile(`(?i)\bthis release\b`).MatchString(t.text) {
-		t.add(&t.release.Lines, "withdrawn: "+quote(clip(t.text, 200)))
+		t.takeBack(t.release)
 		return true
 	}
 	return false
+}
+
+// takeBack marks a release as withdrawn, unless it is marked already.
+func (t *told) takeBack(rel *Release) {
+	if slices.ContainsFunc(rel.Lines, func(l Line) bool { return strings.HasPrefix(l.Text, "withdrawn: ") }) {
+		return
+	}
+	t.add(&rel.Lines, "withdrawn: "+quote(clip(t.text, 200)))
+	rel.Lines = append(rel.Lines, Line{Text: "source: " + t.key})
 }
 
 // drops reads which hardware a release does not support any more.

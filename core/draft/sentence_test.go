@@ -32,7 +32,9 @@ func asDrafted(t *testing.T, sentence string) []string {
 	keep := func(lines []Line) {
 		for _, l := range lines {
 			out = append(out, strings.TrimSuffix(strings.Replace(strings.TrimPrefix(l.Text, "- "), ", source: notes}", "}", 1), " "))
-			assert.Contains(t, l.Guess.From, "notes.txt:")
+			if !strings.HasSuffix(l.Text, " source: notes") { // a key alone is no guess
+				assert.Contains(t, l.Guess.From, "notes.txt:")
+			}
 		}
 	}
 	for _, rel := range d.Releases {
@@ -85,7 +87,7 @@ func TestSentences(t *testing.T) {
 		"Downgrading is not supported.":                                                    {"downward: closed"},
 		"A downgrade to 8.2.1 or later is possible.":                                       {`{from: ">=8.4.2", to: ">=8.2.1 <8.4.2", allow: true}`},
 		"Going back below 8.3.0 erases the configuration.":                                 {`{from: ">=8.3.0", to: "<8.3.0", allow: true, resets_config: true}`},
-		"Release 8.3.0 was withdrawn: ports flap.":                                         {`8.3.0 withdrawn: "Release 8.3.0 was withdrawn: ports flap."`},
+		"Release 8.3.0 was withdrawn: ports flap.":                                         {`8.3.0 withdrawn: "Release 8.3.0 was withdrawn: ports flap."`, "8.3.0 source: notes"},
 		"The KX-2 is no longer supported.":                                                 {"8.4.2 models: [KX-8]"},
 		"KX-2 boards of revision A1 are no longer supported.":                              {"8.4.2 revisions: [B1, C1]"},
 		"KX-2 boards of revision D7 are no longer supported.":                              nil,

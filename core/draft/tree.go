@@ -201,6 +201,9 @@ func (l list) records(form string, n *tree.Node, at []string) (found []string, f
 			}
 		}
 		if found, file = l.records(form, c, append(slices.Clone(at), k)); file != "" {
+			if rest := found[len(at)+1:]; form != "xml" && alsoAt(n, k, rest) {
+				found[len(at)] = "*"
+			}
 			return found, file
 		}
 	}
@@ -214,6 +217,14 @@ func (l list) records(form string, n *tree.Node, at []string) (found []string, f
 		}
 	}
 	return nil, ""
+}
+
+// alsoAt tells whether a mapping has something at the same path under other keys than one: then
+// the keys are names, and all of them are meant.
+func alsoAt(n *tree.Node, key string, rest []string) bool {
+	return slices.ContainsFunc(n.Keys, func(k string) bool {
+		return k != key && n.Of[k].IsMap() && len(rest) > 0 && len(elements(element{node: n.Of[k]}, rest)) > 0
+	})
 }
 
 // fileKey is the key under which mappings name files of the package; one of them at least has
