@@ -166,6 +166,7 @@ func TestDraftedRulebookAnswersQuestions(t *testing.T) {
 					require.NoError(t, err, text)
 					rb, err := rulebook.Read("draft.yaml", []byte(marks.ReplaceAllString(text, "")))
 					require.NoError(t, err, text)
+					assert.Empty(t, rb.Warnings(), text)
 					n, wrong := p.answers(t, dir, rb)
 					all, right = all+n+len(wrong), right+n
 					if len(wrong) > 1 {

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
+	"regexp"
 
 	"fitcheck/core/device"
 	"fitcheck/core/layout"
@@ -21,7 +22,11 @@ func Read(path string) (kind string, warnings yamlfile.Errors, err error) {
 	var head struct {
 		Kind yamlfile.Text `yaml:"kind"`
 	}
-	yamlfile.Peek(data, &head)
+	if m := kindLine.FindSubmatch(data); m != nil { // parsing a long file twice takes time
+		head.Kind.Text = string(m[1])
+	} else {
+		yamlfile.Peek(data, &head)
+	}
 	switch head.Kind.Text {
 	case "layout":
 		_, err = layout.Read(path, data)
@@ -41,6 +46,9 @@ func Read(path string) (kind string, warnings yamlfile.Errors, err error) {
 	}
 	return head.Kind.Text, warnings, err
 }
+
+// kindLine says what a file is, as it is mostly written.
+var kindLine = regexp.MustCompile(`(?m)^kind:[ \t]*["']?([a-z]+)["']?[ \t\r]*(?:#.*)?$`)
 
 // besides warns of layouts and keys that a rulebook names and that are not in
 // the kit around it.

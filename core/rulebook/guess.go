@@ -31,8 +31,11 @@ type section struct {
 func findGuesses(data []byte) guesses {
 	var g guesses
 	for i, line := range bytes.Split(data, []byte("\n")) {
-		if guessMark.Match(line) {
+		if bytes.Contains(line, []byte("GUESS")) && guessMark.Match(line) {
 			g.lines = append(g.lines, i+1)
+		}
+		if len(line) == 0 || line[0] == ' ' {
+			continue
 		}
 		if m := topKey.FindSubmatch(line); m != nil {
 			g.sections = append(g.sections, section{string(m[1]), i + 1})

@@ -2,8 +2,6 @@ package rulebook
 
 import (
 	"fmt"
-	"regexp"
-	"regexp/syntax"
 	"slices"
 	"strings"
 
@@ -23,7 +21,9 @@ func (r *Rulebook) Warnings() y.Errors {
 	w.families()
 	w.releases()
 	w.rules()
+	w.reach()
 	w.packages()
+	w.patterns()
 	w.signatures()
 	w.sources()
 	for _, s := range r.Blind() {
@@ -76,6 +76,7 @@ type warner struct {
 	found y.Errors
 	more  int // beyond those that are told one by one
 	asked int // for the nearest name
+	spans *spans
 }
 
 // Bounds of what is told of one rulebook: statements one by one, names looked for, names
@@ -272,86 +273,6 @@ func overlap(a, b []y.Text) bool {
 	return slices.ContainsFunc(a, func(t y.Text) bool { return contains(b, t.Text) })
 }
 
-// rules finds hop rules that never decide.
-func (w *warner) rules() {
-	if w.r.Hops == nil {
-		return
-	}
-	// A rule that speaks of one version only covers none but those of the same version.
-	var wide []*HopRule
-	points := map[string][]*HopRule{}
-	for i := range w.r.Hops.Rules {
-		rule := &w.r.Hops.Rules[i]
-		w.scope(rule.Models, []y.Text{rule.FromFamily, rule.ToFamily})
-		if rule.Via.Set() && len(w.r.Releases) > 0 && w.r.FindRelease(rule.Via.Text, rule.FromFamily.Text, "", "") == nil {
-			w.warn(rule.Via.Spot, w.near(rule.Via.Text, w.r.Known()), "via names %s, which is no release of the rulebook", rule.Via.Text)
-		}
-		earlier := slices.Concat(wide[:min(len(wide), maxCompared)], points[rule.From.Text])
-		slices.SortStableFunc(earlier, func(a, b *HopRule) int { return a.Line - b.Line })
-		if rule.From.Set() && !strings.ContainsAny(rule.From.Text, "<>|*") {
-			points[rule.From.Text] = append(points[rule.From.Text], rule)
-		} else {
-			wide = append(wide, rule)
-		}
-		for _, before := range earlier {
-			if !before.coversAll(rule) {
-				continue
-			}
-			switch {
-			case *before.Allow == *rule.Allow:
-				w.warn(rule.Spot, "take it out, or put it before that one", "this rule never decides: the rule in line %d comes first and matches all that it would", before.Line)
-			case rule.coversAll(before):
-				w.warn(rule.Spot, "find out which of the two is right, and take the other one out", "this rule contradicts the one in line %d, which speaks of the same moves and comes first", before.Line)
-			default:
-				w.warn(rule.Spot, "put it before that one if it is the exception", "this rule never decides, and says otherwise than the rule in line %d, which comes first and matches all that it would", before.Line)
-			}
-			break
-		}
-		w.neverHolds(rule)
-	}
-}
-
-// maxCompared is how many rules that speak of several versions are held against another.
-const maxCompared = 2000
-
-// neverHolds finds rules that allow what the need of every release on main
-// forbids.
-func (w *warner) neverHolds(rule *HopRule) {
-	if !*rule.Allow || rule.from == nil {
-		return
-	}
-	for i := range w.r.Releases {
-		rel := &w.r.Releases[i]
-		if rule.to != nil && !rule.to.Contains(rel.parsed) {
-			continue
-		}
-		for k := range rel.Needs {
-			n := &rel.Needs[k]
-			if n.Component.Text == w.r.mainFor(rel.Families) && n.Range != nil && !n.Range.Meets(rule.from) {
-				w.warn(rule.Spot, "correct one of the two", "this rule allows moves from %s to %s, and that release needs %s %s (line %d)", rule.From.Text, rel.Version.Text, n.Component.Text, n.Within.Text, n.Line)
-			}
-		}
-	}
-}
-
-// coversAll tells whether a rule matches every move that another matches.
-func (h *HopRule) coversAll(o *HopRule) bool {
-	sameFamily := !o.FromFamily.Set() && !o.ToFamily.Set()
-	switch {
-	case !h.FromFamily.Set() && !h.ToFamily.Set():
-		if !sameFamily {
-			return false
-		}
-	case sameFamily:
-		return false
-	default:
-		if h.FromFamily.Set() && !strings.EqualFold(h.FromFamily.Text, o.FromFamily.Text) || h.ToFamily.Set() && !strings.EqualFold(h.ToFamily.Text, o.ToFamily.Text) {
-			return false
-		}
-	}
-	return within(o.Models, h.Models) && within(o.Revisions, h.Revisions) && h.from.Covers(o.from) && h.to.Covers(o.to)
-}
-
 // within tells whether a list stands for no more than another; an empty one
 // stands for all.
 func within(a, b []y.Text) bool {
@@ -382,68 +303,6 @@ func (w *warner) packages() {
 			w.readsNone(m.Heading)
 		}
 	}
-}
-
-// readsNone warns of a pattern whose version group reads none of the versions
-// that the rulebook lists.
-func (w *warner) readsNone(p y.Pattern) {
-	if !p.Set() || len(w.r.Releases) == 0 {
-		return
-	}
-	group := groupPattern(p.Regexp, "version")
-	if group == nil {
-		return
-	}
-	for i := range w.r.Releases {
-		rel := &w.r.Releases[i]
-		texts := []string{rel.Version.Text}
-		for _, b := range rel.Brings.Entries {
-			texts = append(texts, b.Value.Text)
-		}
-		for _, t := range texts {
-			if group.MatchString(t) || group.MatchString("v"+t) || w.compact() && group.MatchString(squeezed.Replace(t)) {
-				return
-			}
-		}
-	}
-	w.warn(p.Spot, "correct the group (?P<version>…) of the pattern", "the pattern reads none of the versions that the rulebook lists")
-}
-
-// compact tells whether names may write versions run together.
-func (w *warner) compact() bool {
-	return slices.ContainsFunc(w.r.Versions.Entries, func(e *y.Entry[VersionPattern]) bool { return e.Value.Compact })
-}
-
-var squeezed = strings.NewReplacer(".", "", " ", "", "(", "", ")", "", "-", "", "_", "")
-
-// groupPattern is the part of a pattern inside a named group, for a whole
-// text.
-func groupPattern(re *regexp.Regexp, name string) *regexp.Regexp {
-	tree, err := syntax.Parse(re.String(), syntax.Perl)
-	if err != nil {
-		return nil
-	}
-	var find func(t *syntax.Regexp) *syntax.Regexp
-	find = func(t *syntax.Regexp) *syntax.Regexp {
-		if t.Op == syntax.OpCapture && t.Name == name {
-			return t.Sub[0]
-		}
-		for _, s := range t.Sub {
-			if found := find(s); found != nil {
-				return found
-			}
-		}
-		return nil
-	}
-	found := find(tree)
-	if found == nil {
-		return nil
-	}
-	out, err := regexp.Compile("^(?:" + found.String() + ")$")
-	if err != nil {
-		return nil
-	}
-	return out
 }
 
 // sources finds statements that cite a document that is not listed, and those

@@ -19,7 +19,7 @@ families:
 versions:
   default: {pattern: '^(?P<a>\d+)\.(?P<b>\d+)\.(?P<c>\d+)$', order: [a, b, c]}
 packages:
-  - {title: p, file: '^qm-(?P<version>[\d.]+)\.zip$', items: [{match: '*', component: main}]}
+  - {title: p, file: '^qm-(?P<version>[\d.]+)\.zip$', items: [{match: '**/*', component: main}]}
 releases:
   - {version: 8.4.2, families: [tram], needs: [{component: main, within: ">=8.2.0", source: RN}]}
 hops:
@@ -63,15 +63,25 @@ func TestWarnings(t *testing.T) {
 		"a revision that is none":       {[]string{"{families: [tram]}\nfamilies", "{families: [tram], revisions: {A1: {}}}\nfamilies", "8.4.2, families", "8.4.2, revisions: [not-A1], families"}, "13: FAULT it names the hardware revision not-A1", false},
 		"a pair of no component":        {[]string{"tram: {components", "tram: {paired: [[boot, poe]], components"}, "7: paired names poe", false},
 		"versions of no component":      {[]string{"versions:\n", "versions:\n  poe: natural\n"}, "9: versions speaks of poe", false},
-		"a signature of no manifest":    {[]string{"{title: p,", "{title: p, signature: {item: '*.sig', of: manifest, key: k},"}, "11: the signature is of the manifest, and no manifest is described: it could cover no image", false},
-		"one of a manifest by MD5": {[]string{"{title: p,", "{title: p, manifest: {item: m.txt, form: lines, record: '^(?P<file>\\S+) (?P<md5>\\w+)$'}, signature: {item: '*.sig', of: manifest, key: k},"},
+		"a signature of no manifest":    {[]string{"{title: p,", "{title: p, signature: {item: '**/*.sig', of: manifest, key: k},"}, "11: the signature is of the manifest, and no manifest is described: it could cover no image", false},
+		"one of a manifest by MD5": {[]string{"{title: p,", "{title: p, manifest: {item: '**/m.txt', form: lines, record: '^(?P<file>\\S+) (?P<md5>\\w+)$'}, signature: {item: '**/*.sig', of: manifest, key: k},"},
 			"11: the signature is of the manifest, and nothing of it is read as a SHA-256 or better", false},
-		"one of a document without digests": {[]string{"{title: p,", "{title: p, manifest: {item: m.json, form: json, records: images.*, fields: {file: file}}, signature: {item: '*.sig', of: manifest, key: k},"},
+		"one of a document without digests": {[]string{"{title: p,", "{title: p, manifest: {item: '**/m.json', form: json, records: images.*, fields: {file: file}}, signature: {item: '**/*.sig', of: manifest, key: k},"},
 			"11: the signature is of the manifest, and nothing of it is read as a SHA-256 or better", false},
-		"one of no list":              {[]string{"{title: p,", "{title: p, signature: {item: '*.sig', of: checksums, key: k},"}, "11: the signature is of the checksum lists, and no list is named", false},
-		"a source that is not listed": {[]string{"allow: false, source: RN", "allow: false, source: RM"}, "17: the source RM is not listed under sources; did you mean RN?", false},
-		"no source":                   {[]string{"allow: false, source: RN", "allow: false"}, "17: rules and needs without a source: lines 17", false},
-		"a release listed twice":      {[]string{"releases:\n", "releases:\n  - {version: 8.4.2, models: [QM-8T]}\n"}, "14: the release 8.4.2 is listed in line 13 already", false},
+		"one of no list":                     {[]string{"{title: p,", "{title: p, signature: {item: '**/*.sig', of: checksums, key: k},"}, "11: the signature is of the checksum lists, and no list is named", false},
+		"a source that is not listed":        {[]string{"allow: false, source: RN", "allow: false, source: RM"}, "17: the source RM is not listed under sources; did you mean RN?", false},
+		"no source":                          {[]string{"allow: false, source: RN", "allow: false"}, "17: rules and needs without a source: lines 17", false},
+		"a pattern of names without an end":  {[]string{`\.zip$'`, `\.zip'`}, "11: the pattern of names is not anchored: it reads names that hold such a name, too", false},
+		"a pattern of versions without one":  {[]string{`(?P<c>\d+)$'`, `(?P<c>\d+)'`}, "9: the pattern of versions is not anchored: it would read only a part of a version", false},
+		"a pattern that repeats beyond all":  {[]string{`[\d.]+)`, `[\d.]{1,900}[\d.]{0,900}[\d.]{0,900}[\d.]{0,900})`}, "11: the pattern has", false},
+		"an entry that another hides":        {[]string{"packages:\n", "packages:\n  - {title: all, file: '^qm-.*\\.zip$'}\n"}, "12: the entry in line 11 comes first and takes such names: qm-8.4.2.zip", false},
+		"items that others hide":             {[]string{"component: main}]", "component: main}, {match: '**/boot/*.bin', component: boot}]"}, "11: the glob **/boot/*.bin never decides: **/* in line 11 comes first", false},
+		"a glob without folders":             {[]string{"match: '**/*'", "match: '*.bin'"}, "11: the glob *.bin matches nothing inside an archive: it sees whole addresses, such as qm-8.4.2.zip/folder/x; write **/*.bin", false},
+		"a glob that begins with a folder":   {[]string{"match: '**/*'", "match: 'boot/*.bin'"}, "11: the glob boot/*.bin matches nothing inside an archive: an address begins with the package's own name, as in qm-8.4.2.zip/*.bin", false},
+		"a need that no release meets":       {[]string{"needs: [", "brings: {main: 8.4.2, boot: 1.0.0}, needs: [{component: boot, within: '>=2.0.0', source: RN}, "}, "13: no release that is listed brings boot >=2.0.0, which 8.4.2 needs; list the release that brings it", false},
+		"a release to which nothing leads":   {[]string{"releases:\n", "releases:\n  - {version: 8.1.0, families: [tram]}\n"}, "14: nothing leads to the release 8.4.2", false},
+		"a release from which nothing leads": {[]string{"releases:\n", "releases:\n  - {version: 8.2.0, families: [tram]}\n  - {version: 8.1.0, families: [tram]}\n", "  rules:\n", "  rules:\n    - {from: 8.1.0, allow: false, source: RN}\n"}, "14: the release 8.1.0 is a dead end", false},
+		"a release listed twice":             {[]string{"releases:\n", "releases:\n  - {version: 8.4.2, models: [QM-8T]}\n"}, "14: the release 8.4.2 is listed in line 13 already", false},
 	} {
 		t.Run(name, func(t *testing.T) {
 			text := soundRules
@@ -102,9 +112,9 @@ func TestWarnings(t *testing.T) {
 // to warn of; nor is there of one that is over an image itself.
 func TestSignaturesThatCover(t *testing.T) {
 	for _, add := range []string{
-		`manifest: {item: m.txt, form: lines, record: '^(?P<file>\S+) (?P<sha256>\w+)$'}, signature: {item: '*.sig', of: manifest, key: k},`,
-		`checksums: '*.sums', signature: {item: '*.sig', of: checksums, key: k},`,
-		`signature: {item: '*.sig', of: '*.img', key: k},`,
+		`manifest: {item: '**/m.txt', form: lines, record: '^(?P<file>\S+) (?P<sha256>\w+)$'}, signature: {item: '**/*.sig', of: manifest, key: k},`,
+		`checksums: '**/*.sums', signature: {item: '**/*.sig', of: checksums, key: k},`,
+		`signature: {item: '**/*.sig', of: '**/*.img', key: k},`,
 	} {
 		rb, err := Read("qm.yaml", []byte(strings.Replace(soundRules, "{title: p,", "{title: p, "+add, 1)))
 		require.NoError(t, err)

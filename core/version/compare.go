@@ -134,24 +134,14 @@ func schemeOf(ranges ...*Range) *Scheme {
 // Covers tells whether every version of another range lies in this one; nil
 // stands for any version.
 func (r *Range) Covers(o *Range) bool {
-	all := edgesOf(r, o)
-	for p := range len(all) + 1 {
-		if o.holdsAt(p, all) && !r.holdsAt(p, all) {
-			return false
-		}
-	}
-	return true
+	m := NewMarks(schemeOf(r, o), r, o)
+	return Covered(m.Spans(o), m.Spans(r))
 }
 
 // Meets tells whether some version lies in both ranges.
 func (r *Range) Meets(o *Range) bool {
-	all := edgesOf(r, o)
-	for p := range len(all) + 1 {
-		if o.holdsAt(p, all) && r.holdsAt(p, all) {
-			return true
-		}
-	}
-	return false
+	m := NewMarks(schemeOf(r, o), r, o)
+	return Overlap(m.Spans(o), m.Spans(r))
 }
 
 // Spans lists the stretches of a sorted list of versions that lie in the range,
@@ -241,6 +231,69 @@ func (m Marks) Places() int { return len(m.at) + 1 }
 func (m Marks) Place(v Version) (place int, ok bool) {
 	from, to := placesOf(m.scheme, m.at, v)
 	return from, from == to
+}
+
+// Spans lists the places at which a range holds that the marks were taken from, as half-open
+// intervals in ascending order; a nil range holds at all.
+func (m Marks) Spans(r *Range) [][2]int {
+	if r == nil || r.any {
+		return [][2]int{{0, m.Places()}}
+	}
+	var out [][2]int
+	from := 0
+	for p := range len(r.own) + 1 {
+		to := m.Places()
+		if p < len(r.own) {
+			i, _ := slices.BinarySearchFunc(m.at, r.own[p], func(a, b edge) int { return compareEdges(m.scheme, a, b) })
+			to = i + 1
+		}
+		switch n := len(out); {
+		case !r.holdsAt(p, r.own) || from >= to:
+		case n > 0 && out[n-1][1] == from:
+			out[n-1][1] = to
+		default:
+			out = append(out, [2]int{from, to})
+		}
+		from = to
+	}
+	return out
+}
+
+// Covered tells whether all of the places of some spans lie in others.
+func Covered(inner, outer [][2]int) bool {
+	k := 0
+	for _, x := range inner {
+		for k < len(outer) && outer[k][1] < x[1] {
+			k++
+		}
+		if k == len(outer) || outer[k][0] > x[0] {
+			return false
+		}
+	}
+	return true
+}
+
+// Overlap tells whether two lists of spans have a place in common.
+func Overlap(a, b [][2]int) bool {
+	for i, k := 0, 0; i < len(a) && k < len(b); {
+		if max(a[i][0], b[k][0]) < min(a[i][1], b[k][1]) {
+			return true
+		}
+		if a[i][1] < b[k][1] {
+			i++
+		} else {
+			k++
+		}
+	}
+	return false
+}
+
+// Scheme is the one by which a range was read; nil of a nil range.
+func (r *Range) Scheme() *Scheme {
+	if r == nil {
+		return nil
+	}
+	return r.scheme
 }
 
 // HoldsPlace tells whether the versions at a place lie in one of the ranges that

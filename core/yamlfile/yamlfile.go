@@ -23,6 +23,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"sync"
 
 	"go.yaml.in/yaml/v3"
 
@@ -220,11 +221,14 @@ func (d *decoder) value(n *yaml.Node, v reflect.Value, path string, depth int) {
 			d.wrong(n, path, "a list such as [a, b]")
 			return
 		}
-		for i, c := range n.Content {
-			e := reflect.New(v.Type().Elem()).Elem()
-			d.value(c, e, fmt.Sprintf("%s[%d]", path, i), depth+1)
-			v.Set(reflect.Append(v, e))
+		if len(n.Content) == 0 { // an empty list stays nil
+			return
 		}
+		all := reflect.MakeSlice(v.Type(), len(n.Content), len(n.Content))
+		for i, c := range n.Content {
+			d.value(c, all.Index(i), path+"["+strconv.Itoa(i)+"]", depth+1)
+		}
+		v.Set(all)
 	case reflect.Bool:
 		if b, err := strconv.ParseBool(n.Value); err == nil && n.Kind == yaml.ScalarNode && n.Tag == "!!bool" {
 			v.SetBool(b)
@@ -274,19 +278,45 @@ func (d *decoder) eachKey(n *yaml.Node, path string, do func(key, value *yaml.No
 		d.wrong(n, path, "a mapping of keys to values")
 		return
 	}
-	seen := map[string]int{}
+	first := linesOfKeys(n)
 	for i := 0; i+1 < len(n.Content); i += 2 {
 		k, v := n.Content[i], n.Content[i+1]
 		if k.Kind != yaml.ScalarNode || k.Tag == "!!merge" {
 			d.fail(at(k), "a key must be plain text", "")
 			continue
 		}
-		if line, dup := seen[k.Value]; dup {
+		if line, dup := first(i); dup {
 			d.fail(at(k), fmt.Sprintf("the key %q stands here a second time", k.Value), fmt.Sprintf("the first is in line %d", line))
 			continue
 		}
-		seen[k.Value] = k.Line
 		do(k, v)
+	}
+}
+
+// fewKeys is up to how many keys of a mapping are compared one by one.
+const fewKeys = 16
+
+// linesOfKeys tells of a key, by its place in a mapping, whether it stands there before, and in
+// which line.
+func linesOfKeys(n *yaml.Node) func(i int) (line int, dup bool) {
+	if len(n.Content) <= 2*fewKeys {
+		return func(i int) (int, bool) {
+			for k := 0; k < i; k += 2 {
+				if n.Content[k].Value == n.Content[i].Value && n.Content[k].Kind == yaml.ScalarNode {
+					return n.Content[k].Line, true
+				}
+			}
+			return 0, false
+		}
+	}
+	seen := make(map[string]int, len(n.Content)/2)
+	return func(i int) (int, bool) {
+		k := n.Content[i]
+		line, dup := seen[k.Value]
+		if !dup {
+			seen[k.Value] = k.Line
+		}
+		return line, dup
 	}
 }
 
@@ -304,9 +334,10 @@ func (d *decoder) ordered(n *yaml.Node, m mapping, path string, depth int) {
 }
 
 func (d *decoder) structure(n *yaml.Node, v reflect.Value, path string, depth int) {
-	fields, unserved := keysOf(v.Type())
-	if s := v.FieldByName("Spot"); s.IsValid() && s.Type() == reflect.TypeFor[Spot]() {
-		s.Set(reflect.ValueOf(at(n)))
+	keys := keysOf(v.Type())
+	fields, unserved := keys.served, keys.unserved
+	if keys.spot != nil {
+		*v.FieldByIndex(keys.spot).Addr().Interface().(*Spot) = at(n)
 	}
 	d.eachKey(n, path, func(k, val *yaml.Node) {
 		if slices.Contains(unserved, k.Value) {
@@ -336,8 +367,31 @@ func (d *decoder) structure(n *yaml.Node, v reflect.Value, path string, depth in
 // restKey stands for the field that takes the keys of a struct that no other field has.
 const restKey = ""
 
-// keysOf lists the keys of a struct by its tags, embedded structs included.
-func keysOf(t reflect.Type) (served map[string][]int, unserved []string) {
+// structKeys are the keys of a struct, by its tags.
+type structKeys struct {
+	served   map[string][]int
+	unserved []string
+	spot     []int // the field that keeps where it stands; nil for none
+}
+
+// keysByType remembers them: a file may hold many mappings of one kind.
+var keysByType sync.Map // reflect.Type to structKeys
+
+func keysOf(t reflect.Type) structKeys {
+	if have, ok := keysByType.Load(t); ok {
+		return have.(structKeys)
+	}
+	k := structKeys{}
+	k.served, k.unserved = findKeys(t)
+	if f, ok := t.FieldByName("Spot"); ok && f.Type == reflect.TypeFor[Spot]() {
+		k.spot = f.Index
+	}
+	keysByType.Store(t, k)
+	return k
+}
+
+// findKeys lists the keys of a struct by its tags, embedded structs included.
+func findKeys(t reflect.Type) (served map[string][]int, unserved []string) {
 	served = map[string][]int{}
 	for _, f := range reflect.VisibleFields(t) {
 		tag, ok := f.Tag.Lookup("yaml")
