@@ -4,11 +4,8 @@ import (
 	"fmt"
 	"path"
 	"regexp"
-	"regexp/syntax"
 	"slices"
 	"strings"
-
-	"github.com/agext/levenshtein"
 
 	"fitcheck/core/device"
 	"fitcheck/core/rulebook"
@@ -177,9 +174,9 @@ func (t *Tried) lines(all []pattern, lines []device.TextLine) {
 	}
 	for _, l := range unread {
 		u := Unread{Where: l.Where, Text: strings.TrimSpace(l.Text)}
-		best := nearEnough
+		best := rulebook.NearEnough
 		for i, p := range all {
-			if s := alike(p.re, l.Text); s > best && reads[i] == 0 {
+			if s := rulebook.Alike(p.re, l.Text); s > best && reads[i] == 0 {
 				best, u.Nearest = s, p.name
 			}
 		}
@@ -190,46 +187,12 @@ func (t *Tried) lines(all []pattern, lines []device.TextLine) {
 			continue
 		}
 		s := Silent{Pattern: p.name, Regexp: p.re.String()}
-		best := nearEnough
+		best := rulebook.NearEnough
 		for _, l := range lines {
-			if x := alike(p.re, l.Text); x > best {
+			if x := rulebook.Alike(p.re, l.Text); x > best {
 				best, s.Nearest, s.Where = x, strings.TrimSpace(l.Text), l.Where
 			}
 		}
 		t.Silent = append(t.Silent, s)
-	}
-}
-
-// nearEnough is how alike a line and a pattern must be at least to be told together.
-const nearEnough = 0.45
-
-// alike tells how much the fixed letters of a pattern are those at the beginning of a line.
-func alike(re *regexp.Regexp, line string) float64 {
-	tree, err := syntax.Parse(re.String(), syntax.Perl)
-	if err != nil {
-		return 0
-	}
-	var b strings.Builder
-	fixed(tree, &b)
-	want := strings.ToLower(strings.Join(strings.Fields(b.String()), " "))
-	have := strings.ToLower(strings.Join(strings.Fields(line), " "))
-	if len(want) < 3 {
-		return 0
-	}
-	return levenshtein.Similarity(want, have[:min(len(have), len(want)+4)], nil)
-}
-
-// fixed writes the letters that a pattern always holds.
-func fixed(re *syntax.Regexp, b *strings.Builder) {
-	switch re.Op {
-	case syntax.OpLiteral:
-		b.WriteString(string(re.Rune))
-	case syntax.OpConcat:
-		for _, s := range re.Sub {
-			fixed(s, b)
-		}
-	case syntax.OpCapture:
-	case syntax.OpPlus, syntax.OpStar, syntax.OpCharClass, syntax.OpAnyCharNotNL:
-		b.WriteByte(' ')
 	}
 }

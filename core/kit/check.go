@@ -36,6 +36,7 @@ func Read(path string) (kind string, warnings yamlfile.Errors, err error) {
 		var rb *rulebook.Rulebook
 		if rb, err = rulebook.Read(path, data); err == nil {
 			warnings = append(rb.Warnings(), besides(path, rb)...)
+			warnings = append(warnings, tried(path, rb)...)
 			if faults := rb.Faults(); len(faults) > 0 {
 				err = faults
 			}
