@@ -119,7 +119,7 @@ func readCapture(file string, lines []line, rules []CaptureRule) (r *Reading, ok
 
 func (r *Reading) capture(c *CaptureRule, lines []line) {
 	member := ""
-	for _, l := range lines {
+	for i, l := range lines {
 		where := fmt.Sprintf("%s:%d", r.File, l.number)
 		if c.Member != nil {
 			if m := find(c.Member, l); m != nil {
@@ -129,16 +129,67 @@ func (r *Reading) capture(c *CaptureRule, lines []line) {
 			}
 		}
 		for _, k := range c.Read {
-			if m := find(k.Pattern, l); m != nil {
+			if m := findFrom(k.Pattern, lines, i); m != nil {
 				r.take(member, k.Key, first(m), where)
 			}
 		}
 		for _, e := range c.Each {
-			if m := find(e.Pattern, l); m != nil {
+			if m := findFrom(e.Pattern, lines, i); m != nil {
 				r.entry(member, e, m, where)
 			}
 		}
 	}
+}
+
+// longestRow bounds how many lines one pattern may see at once.
+const longestRow = 8
+
+// rows is how many lines a pattern sees at once: one, and another for each line break that is
+// written in it.
+func rows(re *regexp.Regexp) int { return min(longestRow, 1+strings.Count(re.String(), `\n`)) }
+
+// findFrom finds a pattern in a line; one that holds line breaks in it and the lines that follow,
+// blank ones left out. What it finds begins in the line itself.
+func findFrom(re *regexp.Regexp, lines []line, i int) []string {
+	n := rows(re)
+	if n == 1 || lines[i].text == "" {
+		return find(re, lines[i])
+	}
+	var b strings.Builder
+	b.WriteString(lines[i].bare())
+	first := b.Len()
+	for _, l := range lines[i+1:] {
+		if n == 1 {
+			break
+		}
+		if strings.TrimSpace(l.text) != "" {
+			b.WriteString("\n" + l.bare())
+			n--
+		}
+	}
+	return startingIn(re, b.String(), first)
+}
+
+// startingIn finds a pattern in a text, where it begins in its first bytes.
+func startingIn(re *regexp.Regexp, text string, first int) []string {
+	if at := re.FindStringIndex(text); at == nil || at[0] > first {
+		return nil
+	}
+	return re.FindStringSubmatch(text)
+}
+
+// Window is what a pattern sees of a capture's lines from one on, and what it finds there; m is
+// nil for nothing.
+func Window(re *regexp.Regexp, lines []TextLine, i int) (text string, used int, m []string) {
+	used = min(rows(re), len(lines)-i)
+	var b strings.Builder
+	for k, l := range lines[i : i+used] {
+		if k > 0 {
+			b.WriteByte('\n')
+		}
+		b.WriteString(l.Text)
+	}
+	return b.String(), used, startingIn(re, b.String(), len(lines[i].Text))
 }
 
 func find(re *regexp.Regexp, l line) []string {

@@ -10,7 +10,7 @@ import (
 
 // keyValue is a line such as "Model : QM-8T", "Model ..... QM-8T" or
 // "model=QM-8T".
-var keyValue = regexp.MustCompile(`^\s*([A-Za-z][A-Za-z0-9 ()/_-]{0,40}?)\s*(?::|=|\.{2,}:?)\s*(\S.*?)\s*$`)
+var keyValue = regexp.MustCompile(`^\s*(\pL[\pL\pN ()/_.'’°-]{0,40}?)\s*(?:[:=：]|\.{2,}:?)\s*(\S.*?)\s*$`)
 
 // usual maps what consoles usually call a value, in lower case, to its key.
 var usual = map[string]string{
@@ -24,6 +24,15 @@ var usual = map[string]string{
 	"memory": "memory", "total memory": "memory", "system memory": "memory", "ram": "memory", "dram": "memory",
 	"free space": "storage_free", "flash free": "storage_free", "free flash": "storage_free", "storage free": "storage_free", "available space": "storage_free",
 	"board": "boards", "board name": "boards", "board id": "boards",
+	// Consoles speak other languages, too.
+	"modell": "model", "gerät": "model", "gerätetyp": "model", "modèle": "model", "produit": "model", "modelo": "model", "modello": "model", "produkt": "model", "malli": "model", "модель": "model", "型号": "model", "機種": "model", "型番": "model",
+	"hardware-revision": "revision", "hardwareversion": "revision", "revision matérielle": "revision", "révision": "revision", "révision matérielle": "revision", "revisión": "revision", "revisione": "revision", "revisão": "revision", "rewizja": "revision", "ревизия": "revision", "硬件版本": "revision", "ハードウェアリビジョン": "revision",
+	"seriennummer": "serial", "seriennr.": "serial", "serien-nr.": "serial", "numéro de série": "serial", "n° de série": "serial", "número de serie": "serial", "numero di serie": "serial", "número de série": "serial", "serienummer": "serial", "numer seryjny": "serial", "серийный номер": "serial", "序列号": "serial", "シリアル番号": "serial",
+	"firmwareversion": "installed.main", "softwareversion": "installed.main", "software-version": "installed.main", "version du logiciel": "installed.main", "logiciel": "installed.main", "versión": "installed.main", "versión de software": "installed.main", "versione": "installed.main", "versione software": "installed.main", "versão": "installed.main", "versie": "installed.main", "wersja": "installed.main", "версия": "installed.main", "版本": "installed.main", "软件版本": "installed.main", "バージョン": "installed.main",
+	"bootloader-version": "installed.boot", "chargeur d'amorçage": "installed.boot", "cargador de arranque": "installed.boot", "загрузчик": "installed.boot", "ブートローダー": "installed.boot",
+	"speicher": "memory", "arbeitsspeicher": "memory", "mémoire": "memory", "memoria": "memory", "memória": "memory", "pamięć": "memory", "память": "memory", "内存": "memory", "メモリ": "memory",
+	"gerätename": "name", "nom": "name", "nom d'hôte": "name", "nombre": "name", "nome": "name", "naam": "name", "nazwa": "name", "имя": "name", "主机名": "name", "ホスト名": "name",
+
 	"region": "region", "hypervisor": "hypervisor", "family": "family", "image family": "family",
 }
 

@@ -18,10 +18,14 @@ const maxColumn = 4096
 var (
 	// paging is what pagers leave at the beginning of a line when the text goes
 	// on behind it.
-	paging = regexp.MustCompile(`^\s*(?:[-<(\[]+\s*(?i:more|next page|space to continue)\b[^)>\]-]*[->)\]]+|(?i:press (?:any key|space|enter)(?: to continue| for more)?[. ]*))\s*`)
+	paging = regexp.MustCompile(`^\s*(?:[-<(\[]+\s*(?i:` + strings.Join(pagers, "|") + `)(?:[^\pL][^)>\]-]*)?[->)\]]+|(?i:press (?:any key|space|enter)(?: to continue| for more)?[. ]*|(?:weiter mit|appuyez sur|pulse|premere|druk op|naciśnij|нажмите)\b?[^:=]{0,40}(?:taste|touche|tecla|tasto|toets|klawisz|клавишу)[. ]*))\s*`)
 	// stamp is a time that a terminal program writes before each line.
 	stamp = regexp.MustCompile(`^\[?\d{4}-\d\d-\d\d[ T_]\d\d:\d\d:\d\d(?:[.,]\d+)?(?:Z|[+-]\d\d:?\d\d)?\]?:?\s`)
 )
+
+// pagers are the words with which pagers wait between their marks, in the languages of consoles.
+var pagers = []string{"more", "next page", "space to continue", "mehr", "weiter", "nächste seite", "suite", "page suivante", "más", "mas", "siguiente", "altro", "continua", "pagina seguente", "mais", "meer", "volgende", "mer", "mere", "lisää",
+	"więcej", "dalej", "další", "tovább", "devam", "далее", "ещё", "еще", "продолжение", "更多", "下一页", "続く", "続き", "次へ", "次のページ", "더 보기", "계속"}
 
 // screenLines replays a capture: carriage returns, backspaces and the escape
 // sequences of ECMA-48 that move within a line act as on a terminal, others

@@ -27,6 +27,9 @@ type Read struct {
 // labelLine is a line of a label and a value, with what stands between them.
 var labelLine = regexp.MustCompile(`^(\s*)([\pL][\pL\pN ()/_#.-]{0,40}?)(\s*[:=]\s*|\s*\.{2,}\s*:?\s*|\s{2,}|\t+)(\S.*?)\s*$`)
 
+// labelAlone is a label whose value stands in the next line.
+var labelAlone = regexp.MustCompile(`^\s*([\pL][\pL\pN ()/_#.-]{0,40}?)\s*:\s*$`)
+
 // prompt is the line of a command that was typed, behind the device's name.
 var prompt = regexp.MustCompile(`^\s*([\w.-]+?)\s?[#>$%]\s*(\S.*)?$`)
 
@@ -38,19 +41,21 @@ func (d *Draft) captureModels(captures []Text, seen map[string][]spelling, say f
 		if err != nil {
 			continue
 		}
-		for _, l := range lines {
-			m := labelLine.FindStringSubmatch(l.Text)
-			if m == nil {
-				continue
+		for i, l := range lines {
+			label, value := "", ""
+			if m := labelLine.FindStringSubmatch(l.Text); m != nil {
+				label, value = m[2], m[4]
+			} else if m := labelAlone.FindStringSubmatch(l.Text); m != nil && i+1 < len(lines) {
+				label, value = m[1], lines[i+1].Text
 			}
-			for _, w := range strings.Fields(m[4]) {
+			for _, w := range strings.Fields(value) {
 				w = strings.Trim(w, ",;()")
 				if seen[squeezed(w)] != nil && squeezed(w) != "" && strings.ContainsAny(w, "0123456789") {
 					say(w, l.Where, byCapture)
 				}
 			}
-			if labelKey(m[2]) == "model" && len(seen) == 0 {
-				if w := modelIn(m[4]); w != "" {
+			if labelKey(label) == "model" && len(seen) == 0 {
+				if w := modelIn(value); w != "" {
 					say(w, l.Where, byCapture)
 				}
 			}
@@ -121,6 +126,10 @@ func (d *Draft) capture(out *Capture, lines []device.TextLine) {
 		}
 		if m := prompt.FindStringSubmatch(l.Text); m != nil && m[2] != "" && !out.has("name") && !strings.ContainsAny(m[1], ":") {
 			out.read("name", `^\s*([\w.-]+?)\s?`+regexp.QuoteMeta(promptMark(l.Text, m[1]))+`\s*\S`, Guess{"is this the device's prompt, with its name?", l.Where})
+			continue
+		}
+		if m := labelAlone.FindStringSubmatch(l.Text); m != nil && i+1 < len(lines) && !labelLine.MatchString(lines[i+1].Text) && !prompt.MatchString(lines[i+1].Text) {
+			d.value(out, l, m[1], ":\n", strings.TrimSpace(lines[i+1].Text))
 			continue
 		}
 		m := labelLine.FindStringSubmatch(l.Text)
@@ -257,6 +266,8 @@ func (d *Draft) value(out *Capture, l device.TextLine, label, between, value str
 func labelPattern(label, between string) string {
 	sep := `\s*[:=]\s*`
 	switch t := strings.TrimSpace(between); {
+	case strings.HasSuffix(between, "\n"):
+		sep = `\s*:\s*\n\s*`
 	case t == "":
 		sep = `\s{2,}`
 	case strings.HasPrefix(t, ".."):

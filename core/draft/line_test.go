@@ -282,11 +282,13 @@ func (p *product) notes() string {
 // capture is the console output of a device.
 func (p *product) capture(m productModel, rev productRevision, release, boot string) string {
 	var b strings.Builder
-	style := p.choice("capture", "colon", "dots", "wide")
+	style := p.choice("capture", "colon", "dots", "wide", "below")
 	line := func(label, value string) {
 		switch style {
 		case "colon":
 			fmt.Fprintf(&b, "%-18s: %s\n", label, value)
+		case "below":
+			fmt.Fprintf(&b, "%s:\n    %s\n", label, value)
 		case "dots":
 			fmt.Fprintf(&b, "%s %s %s\n", label, strings.Repeat(".", 24-len(label)), value)
 		default:

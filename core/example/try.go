@@ -159,13 +159,15 @@ func caught(p pattern, text, where string) Caught {
 func (t *Tried) lines(all []pattern, lines []device.TextLine) {
 	reads := make([]int, len(all))
 	var unread []device.TextLine
-	for _, l := range lines {
-		read := false
+	upTo := 0 // before which lines are read as parts of longer rows
+	for n, l := range lines {
+		read := n < upTo
 		for i, p := range all {
-			if p.re.MatchString(l.Text) {
+			if text, used, m := device.Window(p.re, lines, n); m != nil {
 				reads[i]++
 				read = true
-				t.Caught = append(t.Caught, caught(p, l.Text, l.Where))
+				upTo = max(upTo, n+used)
+				t.Caught = append(t.Caught, caught(p, text, l.Where))
 			}
 		}
 		if !read && strings.TrimSpace(l.Text) != "" && !strings.HasPrefix(strings.TrimSpace(l.Text), "#") {

@@ -239,8 +239,8 @@ func silent(k device.KeyPattern, all []capture, rule device.CaptureRule) (where,
 		return rule.Recognise.MatchString(l.Text) || slices.ContainsFunc(rule.Read, reads) || slices.ContainsFunc(rule.Each, reads)
 	}
 	for _, c := range all {
-		for _, l := range c.lines {
-			if k.Pattern.MatchString(l.Text) {
+		for i, l := range c.lines {
+			if _, _, m := device.Window(k.Pattern, c.lines, i); m != nil {
 				return "", ""
 			}
 			if read(l) {
