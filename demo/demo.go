@@ -94,6 +94,7 @@ func makeKit() []File {
 	files["packages/gift.zip"] = hostile()
 	files["packages/depot-2026-11.tar.gz"] = tgz(entry{"README.txt", []byte("Everything for the night of the 26th.\n")}, entry{"switches/qm-tram-8.4.2.zip", full},
 		entry{"radios/vr310-4.2.0.itb.gz", gzipped(radioImage("4.2.0"))})
+	newLine(files)
 	var out []File
 	for path, data := range files {
 		out = append(out, File{path, data})
