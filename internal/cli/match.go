@@ -144,6 +144,9 @@ func (m *matching) run(ctx context.Context, c *call, args []string) (int, error)
 	}
 	if m.others && !c.quick {
 		for i := range answers {
+			if answers[i].Shared {
+				continue
+			}
 			if err := m.advise(ctx, c, devices[i], &answers[i]); err != nil {
 				return 0, err
 			}
@@ -229,16 +232,25 @@ func (m *matching) options() fit.Options {
 // device is, and of the others what decides them.
 const maxFull = 2000
 
-// judge holds every device against every package, devices side by side.
+// judge holds every device against every package, devices side by side. Of very many, those that
+// are alike in all that a verdict rests on are judged once.
 func (m *matching) judge(ctx context.Context, devices []*device.Device) ([]present.Answer, error) {
 	answers := make([]present.Answer, len(devices))
-	if len(devices)*len(m.surveys) > maxFull {
+	many := len(devices)*len(m.surveys) > maxFull
+	if many {
 		// Nearly all of it is garbage at once; memory stays small all the same.
 		defer debug.SetGCPercent(debug.SetGCPercent(400))
 	}
+	like := kinds(devices)
 	group, ctx := errgroup.WithContext(ctx)
 	group.SetLimit(runtime.GOMAXPROCS(0))
 	for i, d := range devices {
+		if like[i] < i {
+			answers[i].Like = devices[like[i]]
+			if many {
+				continue
+			}
+		}
 		rules, err := m.rules(d)
 		if err != nil {
 			return nil, err
@@ -246,16 +258,38 @@ func (m *matching) judge(ctx context.Context, devices []*device.Device) ([]prese
 		group.Go(func() (err error) {
 			defer fault.Catch(&err)
 			verdicts := fit.MatchAll(d, rules, m.surveys, m.options())
-			if len(devices)*len(verdicts) > maxFull {
+			if many {
 				for _, v := range verdicts[1:] {
 					v.Brief()
 				}
 			}
-			answers[i] = present.Answer{Device: d, Verdicts: verdicts}
+			answers[i].Verdicts = verdicts
 			return ctx.Err()
 		})
 	}
-	return answers, group.Wait()
+	err := group.Wait()
+	for i, d := range devices {
+		answers[i].Device = d
+		if answers[i].Verdicts == nil {
+			answers[i].Verdicts, answers[i].Shared = answers[like[i]].Verdicts, true
+		}
+	}
+	return answers, err
+}
+
+// kinds gives, for each device, the first that is like it in all that a judgement rests on: its
+// own place, where none before it is.
+func kinds(devices []*device.Device) []int {
+	first := map[string]int{}
+	out := make([]int, len(devices))
+	for i, d := range devices {
+		key := d.Likeness()
+		if _, ok := first[key]; !ok {
+			first[key] = i
+		}
+		out[i] = first[key]
+	}
+	return out
 }
 
 func (m *matching) rules(d *device.Device) (fit.Rulebooks, error) {

@@ -26,6 +26,9 @@ func (m *matching) sources(ctx context.Context, c *call, answers []present.Answe
 	o := evidence.Options{KitDir: m.k.Dir, Limits: c.limits, Packages: map[string]string{}}
 	var cited []fact.Source
 	for _, a := range answers {
+		if a.Like != nil {
+			continue // it is told by the one that it is like
+		}
 		o.Beside = append(o.Beside, a.Device.File)
 		for _, s := range m.surveys {
 			if strings.Contains(" + "+a.Verdicts[0].Path+" + ", " + "+s.Path+" + ") {

@@ -18,6 +18,18 @@ type Answer struct {
 	Verdicts []*fit.Verdict
 	// Instead is a package of the kit that fits where none of those given does.
 	Instead *fit.Verdict
+	// Like is the first device that is like this one in all that a verdict rests on; nil where
+	// this is the first. Shared: the verdicts are those of that one, and bear its name.
+	Like   *device.Device
+	Shared bool
+}
+
+// Name is the device's own.
+func (a Answer) Name() string {
+	if len(a.Verdicts) > 0 && !a.Shared {
+		return a.Verdicts[0].Device
+	}
+	return a.Device.Name.Text
 }
 
 // AnswersPage tells the verdicts: of one device and one package that one; of several packages
@@ -38,15 +50,32 @@ func AnswersPage(all []Answer, e Evidence, brief bool) *page.Page {
 		p.Blocks = append(summary(all, false), page.Gap{}, page.Fold{Line: "-why shows each of them in full", Title: "Each of them", Flag: page.Why, Wide: len(all) <= wideDevices, Inside: func() []page.Block {
 			var out []page.Block
 			for i, a := range all {
+				if a.Like != nil {
+					continue
+				}
 				if i > 0 {
 					out = append(out, page.Rule{})
 				}
 				out = append(out, e.answer(a)...)
+				if names := likeThis(a, all); len(names) > 0 {
+					out = append(out, page.Gap{}, page.Line{Text: "The same holds for " + strings.Join(few(names), ", ") + ": like it in all that this rests on."})
+				}
 			}
 			return out
 		}})
 	}
 	return p
+}
+
+// likeThis lists the devices that are like another.
+func likeThis(a Answer, all []Answer) []string {
+	var out []string
+	for _, o := range all {
+		if o.Like == a.Device {
+			out = append(out, o.Device.Name.Text)
+		}
+	}
+	return out
 }
 
 // wideDevices is how many devices a web page shows in full without being asked.

@@ -42,10 +42,10 @@ func AnswersCSV(w io.Writer, all []Answer) error {
 				}
 				reason := firstReason(v, m)
 				if len(m.Chosen) == 0 {
-					rows = append(rows, []string{v.Device, member, v.Package, string(m.Verdict), v.Release, "", "", "", "", "", reason})
+					rows = append(rows, []string{a.Name(), member, v.Package, string(m.Verdict), v.Release, "", "", "", "", "", reason})
 				}
 				for _, c := range m.Chosen {
-					rows = append(rows, []string{v.Device, member, v.Package, string(fit.Worse(m.Verdict, v.Verdict)), v.Release, c.Component, c.Item, c.From, c.Version, c.Slot, reason})
+					rows = append(rows, []string{a.Name(), member, v.Package, string(fit.Worse(m.Verdict, v.Verdict)), v.Release, c.Component, c.Item, c.From, c.Version, c.Slot, reason})
 				}
 			}
 		}

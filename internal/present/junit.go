@@ -42,7 +42,7 @@ func JUnit(w io.Writer, all []Answer) error {
 	}{Name: "fitcheck match"}
 	for _, a := range all {
 		for _, v := range a.Verdicts {
-			s := suite{Name: page.Safe(v.Device + " and " + v.Package)}
+			s := suite{Name: page.Safe(a.Name() + " and " + v.Package)}
 			add := func(class string, checks []fit.Check) {
 				for _, c := range checks {
 					t := testcase{Name: page.Safe(strings.TrimSpace(c.Check + " " + c.Component)), Class: page.Safe(class)}

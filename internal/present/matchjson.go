@@ -19,6 +19,9 @@ type jsonMatch struct {
 	Notes   []string     `json:"notes,omitempty"`
 	Next    []string     `json:"next,omitempty"`
 	Instead string       `json:"instead,omitempty"`
+	// Like is the device whose results hold for this one, too: it is like it in all that they
+	// rest on, and of very many only the best package is named.
+	Like string `json:"like,omitempty"`
 }
 
 type jsonSource struct {
@@ -104,7 +107,7 @@ func checksJSON(all []fit.Check) []jsonCheck {
 }
 
 func matchJSON(v, instead *fit.Verdict) jsonMatch {
-	doc := jsonMatch{string(v.Verdict), v.Device, v.Group, v.Package, v.Path, v.Release, []jsonMember{}, checksJSON(v.Checks), nil, v.Notes, Advice(v, instead), ""}
+	doc := jsonMatch{string(v.Verdict), v.Device, v.Group, v.Package, v.Path, v.Release, []jsonMember{}, checksJSON(v.Checks), nil, v.Notes, Advice(v, instead), "", ""}
 	if w := v.Weakest; w != nil {
 		doc.Weakest = &jsonProof{w.By.String(), w.Of, w.Item, w.From, w.To, w.Holds}
 	}
@@ -137,6 +140,11 @@ func AnswersJSON(all []Answer, refused []RefusedPackage) any {
 	results := []jsonMatch{}
 	for _, a := range all {
 		worst = fit.Worse(worst, a.Verdicts[0].Verdict)
+		if a.Shared {
+			v := a.Verdicts[0]
+			results = append(results, jsonMatch{Verdict: string(v.Verdict), Device: a.Name(), Group: v.Group, Package: v.Package, Path: v.Path, Release: v.Release, Members: []jsonMember{}, Checks: []jsonCheck{}, Like: a.Like.Name.Text})
+			continue
+		}
 		for i, v := range a.Verdicts {
 			instead := a.Instead
 			if i > 0 {
