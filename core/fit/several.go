@@ -209,21 +209,26 @@ func (v *Verdict) Deciding() []string {
 	return out
 }
 
-// Brief leaves of a verdict what decides it, and nothing of what agrees: the
+// Brief leaves of a verdict what decides it, without sources, and nothing of what agrees: the
 // form in which thousands of them are kept.
 func (v *Verdict) Brief() {
 	decides := func(all []Check) []Check {
 		var out []Check
 		for _, c := range all {
 			if c.Outcome == v.Verdict && v.Verdict != Fits {
+				c.Sources, c.Advice = nil, ""
 				out = append(out, c)
 			}
 		}
-		return out
+		return slices.Clip(out)
 	}
-	v.Checks = decides(v.Checks)
+	v.Checks, v.Notes, v.Next, v.Weakest = decides(v.Checks), nil, nil, nil
 	for i := range v.Members {
-		v.Members[i].Checks, v.Members[i].Others = decides(v.Members[i].Checks), nil
+		m := &v.Members[i]
+		*m = Member{Name: m.Name, About: m.About, Verdict: m.Verdict, Checks: decides(m.Checks), Chosen: slices.Clip(m.Chosen), family: m.family, release: m.release, scheme: m.scheme, schemes: m.schemes}
+		for k := range m.Chosen {
+			m.Chosen[k].Coverage = nil
+		}
 	}
 }
 

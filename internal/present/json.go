@@ -64,7 +64,7 @@ func WriteJSON(w io.Writer, doc any) error {
 		_, err := w.Write(escapeInvisible(b.Bytes()))
 		return err
 	}
-	head, rest, _ := bytes.Cut(b.Bytes(), []byte(`"items": []`))
+	head, rest, _ := bytes.Cut(b.Bytes(), []byte(`"`+many.list+`": []`))
 	if _, err := w.Write(escapeInvisible(head)); err != nil {
 		return err
 	}
@@ -88,17 +88,20 @@ func WriteLine(w io.Writer, doc any) error {
 }
 
 // itemStream is a document whose items are written one by one, so that it need not be held
-// as a whole. The document itself has an empty list of items.
+// as a whole. The document itself has an empty list of them.
 type itemStream struct {
-	doc any
-	n   int
-	at  func(i int) any
+	doc  any
+	list string // the key of the list
+	n    int
+	at   func(i int) any
+	// line: each item is written on one line.
+	line bool
 }
 
 func (m *itemStream) write(w io.Writer) error {
-	open := `"items": [`
+	open := `"` + m.list + `": [`
 	for i := range m.n {
-		text, err := jsonIndent(m.at(i), "    ")
+		text, err := m.text(i)
 		if err != nil {
 			return err
 		}
@@ -113,6 +116,17 @@ func (m *itemStream) write(w io.Writer) error {
 	}
 	_, err := io.WriteString(w, end)
 	return err
+}
+
+func (m *itemStream) text(i int) ([]byte, error) {
+	if !m.line {
+		return jsonIndent(m.at(i), "    ")
+	}
+	var b bytes.Buffer
+	e := json.NewEncoder(&b)
+	e.SetEscapeHTML(false)
+	err := e.Encode(m.at(i))
+	return bytes.TrimRight(b.Bytes(), "\n"), err
 }
 
 // jsonIndent writes a value as it stands within a document.
@@ -395,7 +409,7 @@ func SurveyJSON(s *survey.Survey) any {
 		doc.Package.Handling = s.Entry.Handling.Text
 	}
 	lines := withContents(s)
-	return &itemStream{doc: doc, n: len(lines), at: func(i int) any {
+	return &itemStream{doc: doc, list: "items", n: len(lines), at: func(i int) any {
 		it := lines[i].item
 		if f := lines[i].file; f != nil {
 			sums := digest.Set{}

@@ -133,16 +133,18 @@ type RefusedPackage struct {
 	Because string `json:"because"`
 }
 
+// manyResults is from how many verdicts on each is written on one line.
+const manyResults = 200
+
 // AnswersJSON is the document "match": the verdicts, by device and the best first, and
 // the verdict on the device that comes off worst with its best package.
 func AnswersJSON(all []Answer, refused []RefusedPackage) any {
 	worst := fit.Fits
-	results := []jsonMatch{}
+	var at []func() jsonMatch
 	for _, a := range all {
 		worst = fit.Worse(worst, a.Verdicts[0].Verdict)
 		if a.Shared {
-			v := a.Verdicts[0]
-			results = append(results, jsonMatch{Verdict: string(v.Verdict), Device: a.Name(), Group: v.Group, Package: v.Package, Path: v.Path, Release: v.Release, Members: []jsonMember{}, Checks: []jsonCheck{}, Like: a.Like.Name.Text})
+			at = append(at, a.likeJSON)
 			continue
 		}
 		for i, v := range a.Verdicts {
@@ -150,10 +152,22 @@ func AnswersJSON(all []Answer, refused []RefusedPackage) any {
 			if i > 0 {
 				instead = nil
 			}
-			results = append(results, matchJSON(v, instead))
+			at = append(at, func() jsonMatch { return matchJSON(v, instead) })
 		}
 	}
-	doc := resultsJSON("match", string(worst), results)
+	doc := resultsJSON("match", string(worst), []jsonMatch{})
 	doc.Refused = refused
+	if len(at) > manyResults {
+		return &itemStream{doc: doc, list: "results", n: len(at), at: func(i int) any { return at[i]() }, line: true}
+	}
+	for _, one := range at {
+		doc.Results = append(doc.Results, one())
+	}
 	return doc
+}
+
+// likeJSON is the result of a device that is like another: which, and the best package.
+func (a Answer) likeJSON() jsonMatch {
+	v := a.Verdicts[0]
+	return jsonMatch{Verdict: string(v.Verdict), Device: a.Name(), Group: v.Group, Package: v.Package, Path: v.Path, Release: v.Release, Members: []jsonMember{}, Checks: []jsonCheck{}, Like: a.Like.Name.Text}
 }
