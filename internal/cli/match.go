@@ -232,6 +232,9 @@ func (m *matching) options() fit.Options {
 // device is, and of the others what decides them.
 const maxFull = 2000
 
+// manyMemory is how much memory garbage may take where there are very many verdicts.
+const manyMemory = 220 << 20
+
 // judge holds every device against every package, devices side by side. Of very many, those that
 // are alike in all that a verdict rests on are judged once.
 func (m *matching) judge(ctx context.Context, devices []*device.Device) ([]present.Answer, error) {
@@ -240,6 +243,7 @@ func (m *matching) judge(ctx context.Context, devices []*device.Device) ([]prese
 	if many {
 		// Nearly all of it is garbage at once; memory stays small all the same.
 		defer debug.SetGCPercent(debug.SetGCPercent(400))
+		defer debug.SetMemoryLimit(debug.SetMemoryLimit(manyMemory))
 	}
 	like := kinds(devices)
 	group, ctx := errgroup.WithContext(ctx)

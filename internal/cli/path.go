@@ -74,6 +74,7 @@ type wayfinding struct {
 	shelf *plan.Shelf
 	// looked are the kit's packages after a quick look.
 	looked []*survey.Survey
+	cache  *fit.Cache // of what is worked out of packages alone, for all devices
 }
 
 // flags declares what every command takes that finds a way.
@@ -129,7 +130,10 @@ func (w *wayfinding) open(ctx context.Context, c *call) error {
 	if err := w.look(ctx, c); err != nil {
 		return err
 	}
-	w.shelf = &plan.Shelf{Rules: w.rules, Surveys: w.looked, Options: fit.Options{Cache: fit.NewCache()}}
+	if w.cache == nil {
+		w.cache = fit.NewCache()
+	}
+	w.shelf = &plan.Shelf{Rules: w.rules, Surveys: w.looked, Options: fit.Options{Cache: w.cache}}
 	return nil
 }
 
@@ -179,7 +183,15 @@ func (w *wayfinding) run(ctx context.Context, c *call) (int, error) {
 	}
 	var all []present.Paths
 	status := exitFits
-	for _, d := range devices {
+	like := kinds(devices)
+	w.cache = fit.NewCache()
+	for i, d := range devices {
+		if k := like[i]; k < i && len(devices) > manyDevices { // the way of the one that it is like
+			p := all[k]
+			p.Device, p.Like = d.Name.Text, devices[k].Name.Text
+			all = append(all, p)
+			continue
+		}
 		one := *w
 		one.d, one.device = d, d.Name.Text
 		if len(devices) == 1 {
@@ -204,6 +216,9 @@ func (w *wayfinding) run(ctx context.Context, c *call) (int, error) {
 	}
 	return status, c.tell(present.PathJSON(all), present.PathsPage(all))
 }
+
+// manyDevices is from how many devices on the way of those that are alike is found once.
+const manyDevices = 50
 
 func pathStatus(res *path.Result) int {
 	status := exitFits

@@ -83,6 +83,9 @@ func (p *planning) target(ctx context.Context, c *call, d *device.Device) (*plan
 	if err := p.look(ctx, c); err != nil {
 		return nil, err
 	}
+	if p.cache == nil {
+		p.cache = fit.NewCache()
+	}
 	w := *p.wayfinding
 	w.d = d
 	if err := w.open(ctx, c); err != nil {

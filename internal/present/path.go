@@ -25,6 +25,9 @@ type PathAnswer struct {
 // Paths is what path tells.
 type Paths struct {
 	Device string
+	// Like is the device whose way this is, too: of very many, the way of those that are alike is
+	// found once. "" where it is the device's own.
+	Like   string
 	Plans  []PathAnswer
 	Notes  []string
 	Prefer path.Prefer

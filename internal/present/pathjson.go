@@ -26,6 +26,8 @@ type jsonPath struct {
 	Notes     []string        `json:"notes,omitempty"`
 	Plans     []jsonPath      `json:"plans,omitempty"`
 	Capped    *jsonCapped     `json:"capped,omitempty"`
+	// Like is the device whose result holds for this one, too, sources and reasons included.
+	Like string `json:"like,omitempty"`
 }
 
 type jsonCapped struct {
@@ -109,9 +111,21 @@ func PathJSON(all []Paths) any {
 	for _, p := range all {
 		one := pathJSON(p)
 		out.Found = out.Found && one.Found
+		if p.Like != "" {
+			one.refer(p.Like)
+		}
 		out.Results = append(out.Results, one)
 	}
 	return out
+}
+
+// refer leaves the hops of a way that is another device's, too, and refers to that for the rest.
+func (j *jsonPath) refer(like string) {
+	*j = jsonPath{Device: j.Device, From: j.From, To: j.To, Family: j.Family, Found: j.Found, Unsettled: []string{}, Hops: j.Hops, Minutes: j.Minutes, Resets: j.Resets, Blocked: []jsonBlocked{}, Members: j.Members, Like: like}
+	for i := range j.Hops {
+		h := &j.Hops[i]
+		h.Because, h.Sources, h.Packages, h.Notes = "", []jsonCited{}, nil, nil
+	}
 }
 
 // pathJSON is the path of one device. With several plans, the whole is found when
