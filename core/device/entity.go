@@ -76,7 +76,7 @@ func (r *Reading) takeEntities(all []*entity) {
 	case stack:
 		r.Group = "stack"
 	case len(chassis) > 1:
-		r.Group = "cluster"
+		r.Group, r.Apart = "cluster", true
 		r.note("%s: it lists %d chassis and does not call them a stack; they are taken for a cluster", r.File, len(chassis))
 	default:
 		r.Group = "chassis"

@@ -194,7 +194,7 @@ func (r *Reading) redfish(all []*tree.Node) {
 		}
 	}
 	if len(chassis) > 1 {
-		r.Group = "cluster"
+		r.Group, r.Apart = "cluster", true
 		r.note("%s: it lists %d chassis; they are taken for a cluster", r.File, len(chassis))
 	}
 	for _, n := range chassis {

@@ -36,7 +36,9 @@ type Reading struct {
 	// ByRule: a rulebook recognises what it is.
 	ByRule bool
 	// Group is the kind of group that the members form, "" when it is not said.
-	Group  string
+	Group string
+	// Apart: nothing says that the members form a group; they may be devices of their own.
+	Apart  bool
 	Values []Value
 	// Notes tell what else was seen, and what could not be used.
 	Notes []string

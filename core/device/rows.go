@@ -103,9 +103,15 @@ func row(file string, line int, cells, keys []string) RowReading {
 			r.take("", keys[i], t, where)
 		}
 	}
+	r.call(where)
+	return r
+}
+
+// call names a device: by its name, else by its serial number; one with neither is refused.
+func (r *RowReading) call(where string) {
 	for _, key := range []string{"name", "serial"} {
 		for _, v := range r.Values {
-			if v.Key == key && r.Name == "" {
+			if v.Key == key && v.Member == "" && r.Name == "" {
 				r.Name = v.Text
 			}
 		}
@@ -113,5 +119,4 @@ func row(file string, line int, cells, keys []string) RowReading {
 	if r.Name == "" {
 		r.Refused = where + ": the row has neither a name nor a serial number, and nothing to call the device by"
 	}
-	return r
 }

@@ -29,17 +29,19 @@ the kit's rulebooks say; without one that knows them, values are only proposed, 
 as guesses, which never count as known. Without -out the device file is printed. With it,
 FILE is written, or updated where it is there; that needs -replace. What sources contradict
 each other on is left out and told: settle it with -set, as in -set revision=A2, or
--set MEMBER/revision=A2 for a member. An inventory with a row a device (comma-separated
-values) becomes a file a row with -into DIR; -map model=Type,serial=S/N says which column is
-what, and a column whose heading is a key needs none. A row without a name or a serial number
-is refused with its line (1). The exit status is 3 while something is unsettled.`,
+-set MEMBER/revision=A2 for a member. With -into DIR each device that the sources tell of gets a
+file of its own: a row of comma-separated values, an object of a JSON list, a box of an inventory
+that nothing calls a stack, an SNMP walk, a capture; folders and patterns stand for their files, and
+what several say of one device, by serial number or name, is joined. -map model=Type,serial=S/N
+says which column, or path of keys, is what; one whose heading is a key needs none. A row without
+a name or a serial number is refused with its line (1). The exit status is 3 while something is unsettled.`,
 	setup: func(f *flag.FlagSet) func(context.Context, *call, []string) (int, error) {
 		out := f.String("out", "", "the device `file` to write or update")
 		name := f.String("name", "", "the device's `name` in your inventory")
 		replace := f.Bool("replace", false, "update a file that is there")
-		into := f.String("into", "", "of an inventory with a row a device: the `folder` for a device file each")
+		into := f.String("into", "", "of sources that tell of several devices: the `folder` for a device file each")
 		columns := columnsFlag{}
-		f.Var(columns, "map", "of such an inventory: which column is what, as `KEY=HEADING`, separated by commas")
+		f.Var(columns, "map", "of such an inventory: which column, or path of keys, is what, as `KEY=HEADING`, separated by commas")
 		var byHand byHandFlag
 		f.Var(&byHand, "set", "what you know yourself, as `KEY=VALUE`; may be given several times")
 		return func(_ context.Context, c *call, args []string) (int, error) {
@@ -53,11 +55,11 @@ is refused with its line (1). The exit status is 3 while something is unsettled.
 			if *into != "" || len(columns) > 0 {
 				switch {
 				case *into == "":
-					return 0, usagef("an inventory with a row a device needs -into: the folder for the device files")
-				case len(args) != 1 || *out != "" || *name != "" || len(byHand) > 0:
-					return 0, usagef("-into takes one inventory with a row a device, and neither -out, -name nor -set")
+					return 0, usagef("an inventory of several devices needs -into: the folder for the device files")
+				case len(args) == 0 || *out != "" || *name != "" || len(byHand) > 0:
+					return 0, usagef("-into takes inventories, captures or folders of them, and neither -out, -name nor -set")
 				}
-				return c.inventory(k, args[0], *into, columns, *replace)
+				return c.inventory(k, args, *into, columns, *replace)
 			}
 			if *name != "" {
 				byHand = append(byHand, device.Value{Key: "name", Text: *name, Where: device.ByHand + " name=" + *name})
