@@ -1,7 +1,9 @@
 package present
 
 import (
+	"cmp"
 	"fmt"
+	"slices"
 	"strings"
 
 	"fitcheck/core/device"
@@ -104,38 +106,66 @@ func summary(all []Answer, every bool) []page.Block {
 		t.Most = 0
 	}
 	word := fit.Fits
+	if !every { // misfits first
+		all = slices.Clone(all)
+		slices.SortStableFunc(all, func(a, b Answer) int { return b.Verdicts[0].Verdict.Rank() - a.Verdicts[0].Verdict.Rank() })
+	}
 	for _, a := range all {
 		v := a.Verdicts[0]
 		of[v.Verdict]++
 		word = fit.Worse(word, v.Verdict)
 		t.Rows = append(t.Rows, []page.Span{{Text: a.Device.Name.Text}, {Text: strings.ToUpper(string(v.Verdict)), Tone: toneOf(v.Verdict)}, {Text: v.Package}, {Text: reasonOf(v)}})
 	}
-	if !every {
-		t.Rows = alike(t.Rows)
+	if !every && len(t.Rows) > maxRanked {
+		t.Rows = alike(t.Rows, all)
 	}
 	return []page.Block{page.Title{Word: strings.ToUpper(string(word)), Tone: toneOf(word),
 		Text: fmt.Sprintf("%s: %d fit, %d do not, %d are not settled", count(len(all), "device"), of[fit.Fits], of[fit.Misfit], of[fit.Unsettled])}, t}
 }
 
-// alike joins rows that differ in the device only, where there are more than a screen takes.
-func alike(rows [][]page.Span) [][]page.Span {
-	if len(rows) <= maxRanked {
-		return rows
-	}
+// alike joins the rows of devices of one kind for which the same came out: "14 × VR-310 v2 at 4.1.0".
+func alike(rows [][]page.Span, all []Answer) [][]page.Span {
 	var out [][]page.Span
-	count := map[string]int{}
+	names := map[int][]string{}
+	kinds := map[int]string{}
 	at := map[string]int{}
-	for _, r := range rows {
-		key := fmt.Sprint(r[1:])
-		if count[key]++; count[key] == 1 {
-			at[key] = len(out)
-			out = append(out, r)
+	for i, r := range rows {
+		kind := kindOf(all[i].Device)
+		key := kind + fmt.Sprint(r[1:])
+		n, ok := at[key]
+		if !ok {
+			n = len(out)
+			at[key], kinds[n] = n, kind
+			out = append(out, slices.Clone(r))
+		}
+		names[n] = append(names[n], r[0].Text)
+	}
+	for n, list := range names {
+		if len(list) > 1 {
+			out[n][0].Text = fmt.Sprintf("%d × %s", len(list), cmp.Or(kinds[n], list[0]+" and others"))
 		}
 	}
-	for key, n := range count {
-		if r := out[at[key]]; n > 1 {
-			out[at[key]] = append([]page.Span{{Text: fmt.Sprintf("%s and %d more", r[0].Text, n-1)}}, r[1:]...)
+	return out
+}
+
+// kindOf is what a device is, in short: model, revision and what runs; of a group its members'.
+func kindOf(d *device.Device) string {
+	var models []string
+	for _, b := range d.All() {
+		t := b.Model.Text
+		if b.Revision.Set() {
+			t += " " + b.Revision.Text
 		}
+		if !slices.Contains(models, t) {
+			models = append(models, t)
+		}
+	}
+	out := strings.Join(models, ", ")
+	if len(d.Members) > 0 {
+		out = d.Group.Text + " of " + out
+	}
+	if v, ok := d.All()[0].Version("main"); ok {
+		out += " at " + v.Value
 	}
 	return out
 }

@@ -5,8 +5,6 @@ import (
 	"slices"
 	"strings"
 
-	"github.com/maruel/natural"
-
 	"fitcheck/core/fit"
 	"fitcheck/internal/present/page"
 )
@@ -58,7 +56,7 @@ func ConfirmedPage(all []Confirmed, nobodys []string) *page.Page {
 	word := map[fit.Outcome]string{fit.Fits: "AS PLANNED", fit.Misfit: "NOT AS PLANNED", fit.Unsettled: "UNSETTLED"}[worst]
 	t := page.Title{Word: word, Tone: toneOf(worst), Text: fmt.Sprintf("%d of %s as planned, %d not, %d not settled", counts[fit.Fits], count(len(all), "device"), counts[fit.Misfit], counts[fit.Unsettled])}
 	if len(missing) > 0 {
-		t.About = append(t.About, page.Item{Text: "no capture shows " + strings.Join(few(missing), ", "), Tone: page.Doubt})
+		t.About = append(t.About, page.Item{Text: "no capture shows " + strings.Join(few(ranges(missing)), ", "), Tone: page.Doubt})
 	}
 	if len(nobodys) > 0 {
 		t.About = append(t.About, page.Item{Text: "of none of them is " + strings.Join(few(nobodys), ", "), Tone: page.Doubt})
@@ -67,9 +65,8 @@ func ConfirmedPage(all []Confirmed, nobodys []string) *page.Page {
 	p.Add(t)
 	table := page.Table{Columns: []page.Column{{Title: "devices", Fitting: page.Cut}, {Title: "how many", Right: true}, {Title: "came out"}, {Title: "from"}, {Title: "to"}, {Title: "because", Fitting: page.Wrap}}, Most: 30, Flag: page.Why, Noun: "group"}
 	for _, r := range rows {
-		slices.SortFunc(r.names, natural.Compare)
 		said := map[fit.Outcome]string{fit.Fits: "as planned", fit.Misfit: "not as planned", fit.Unsettled: "not settled"}[r.verdict]
-		table.Rows = append(table.Rows, []page.Span{{Text: strings.Join(few(r.names), ", "), Tone: page.Strong}, {Text: fmt.Sprint(len(r.names))}, {Text: said, Tone: toneOf(r.verdict)}, {Text: r.from}, {Text: r.to}, {Text: r.why}})
+		table.Rows = append(table.Rows, []page.Span{{Text: strings.Join(few(ranges(r.names)), ", "), Tone: page.Strong}, {Text: fmt.Sprint(len(r.names))}, {Text: said, Tone: toneOf(r.verdict)}, {Text: r.from}, {Text: r.to}, {Text: r.why}})
 	}
 	p.Add(table)
 	return p

@@ -5,8 +5,6 @@ import (
 	"slices"
 	"strings"
 
-	"github.com/maruel/natural"
-
 	"fitcheck/internal/present/page"
 )
 
@@ -88,14 +86,15 @@ func PathsPage(all []Paths) *page.Page {
 	t := page.Table{Columns: []page.Column{{Title: "devices", Fitting: page.Cut}, {Title: "how many", Right: true}, {Title: "way"}, {Title: "from"}, {Title: "to"}, {Title: "by way of", Fitting: page.Wrap}, {Title: "takes"}, {Title: "outage"}}, Most: 30, Flag: page.Why, Noun: "group"}
 	var open page.List
 	for _, g := range groups {
-		slices.SortFunc(g.names, natural.Compare)
+		count := len(g.names)
+		g.names = ranges(g.names)
 		word, tone := g.of.status()
 		install, outage, unknown := g.of.Minutes()
 		takes, without := install.Text(), outage.Text()
 		if unknown > 0 || !g.of.Found || len(g.of.Hops) == 0 {
 			takes, without = "", ""
 		}
-		t.Rows = append(t.Rows, []page.Span{{Text: strings.Join(few(g.names), ", "), Tone: page.Strong}, {Text: fmt.Sprint(len(g.names))}, {Text: strings.ToLower(word), Tone: tone}, {Text: g.of.From}, {Text: g.of.To}, {Text: g.way}, {Text: takes}, {Text: without}})
+		t.Rows = append(t.Rows, []page.Span{{Text: strings.Join(few(g.names), ", "), Tone: page.Strong}, {Text: fmt.Sprint(count)}, {Text: strings.ToLower(word), Tone: tone}, {Text: g.of.From}, {Text: g.of.To}, {Text: g.way}, {Text: takes}, {Text: without}})
 		if g.why != "" {
 			open.Items = append(open.Items, page.Item{Marks: []page.Span{{Text: map[bool]string{true: "X", false: "?"}[tone == page.Bad], Tone: tone}}, Text: strings.Join(few(g.names), ", ") + ": " + g.why})
 		}

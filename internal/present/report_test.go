@@ -48,9 +48,9 @@ func TestSeveralPackagesAndDevices(t *testing.T) {
 	two := stack()
 	two.Device = &device.Device{}
 	two.Device.Name = y.Text{Text: "yard"}
-	inOrder(t, shown(AnswersPage([]Answer{one, two}, nil, false), 0, page.Why), "MISFIT  2 devices: 1 fit, 1 do not, 0 are not settled", "depot", "FITS", "yard", "MISFIT", "p.zip is the best of 2 for depot", "packages/new/p.zip", "packages/old/p.zip", "revision: for B1", "The best of them", "====")
+	inOrder(t, shown(AnswersPage([]Answer{one, two}, nil, false), 0, page.Why), "MISFIT  2 devices: 1 fit, 1 do not, 0 are not settled", "yard", "MISFIT", "depot", "FITS", "p.zip is the best of 2 for depot", "packages/new/p.zip", "packages/old/p.zip", "revision: for B1", "The best of them", "====")
 	out := shown(AnswersPage([]Answer{one, two}, nil, false), 0)
-	inOrder(t, out, "MISFIT  2 devices", "depot", "all checks", "yard", "revision: for B1, and the device is an A2", "-why shows each")
+	inOrder(t, out, "MISFIT  2 devices", "yard", "revision: for B1, and the device is an A2", "depot", "all checks", "-why shows each")
 	assert.NotContains(t, out, "component", "several devices are a table")
 	inOrder(t, shown(AnswersPage([]Answer{one}, nil, false), 0), "p.zip is the best of 2 for depot", "revision: for B1", "fitcheck match -device depot packages/new/p.zip shows the best one")
 	assert.LessOrEqual(t, strings.Count(shown(AnswersPage([]Answer{one}, nil, true), 0), "\n"), 4, "one line a device")

@@ -5,8 +5,6 @@ import (
 	"slices"
 	"strings"
 
-	"github.com/maruel/natural"
-
 	"fitcheck/core/duration"
 	"fitcheck/core/fit"
 	"fitcheck/core/plan"
@@ -90,8 +88,12 @@ func RunbooksPage(r Runbooks) *page.Page {
 			sheetOf[n] = i + 1
 		}
 	}
-	table := page.Table{Columns: []page.Column{{Title: "wave"}, {Title: "from"}, {Title: "to"}, {Title: "device"}, {Title: "slot"}, {Title: "takes", Right: true}, {Title: "outage", Right: true}, {Title: "sheet", Right: true}}}
+	table := page.Table{Columns: []page.Column{{Title: "wave"}, {Title: "from"}, {Title: "to"}, {Title: "device", Fitting: page.Wrap}, {Title: "slot"}, {Title: "takes", Right: true}, {Title: "outage", Right: true}, {Title: "sheet", Right: true}}}
 	for i, w := range r.Waves {
+		if all > manyBooks {
+			table.Rows = append(table.Rows, r.waveRow(i, w, sheetOf))
+			continue
+		}
 		for k, j := range w.Jobs {
 			lead := []page.Span{{}, {}, {}}
 			if k == 0 {
@@ -104,8 +106,11 @@ func RunbooksPage(r Runbooks) *page.Page {
 		p.Add(page.Head{Text: "Waves"}, table)
 	}
 	for i, s := range sheets {
-		slices.SortFunc(s.names, natural.Compare)
-		p.Add(page.Head{Text: fmt.Sprintf("Sheet %d: %s, from %s to %s", i+1, strings.Join(few(s.names), ", "), s.book.From, s.book.To)})
+		names := ranges(s.names)
+		p.Add(page.Head{Text: fmt.Sprintf("Sheet %d: %s, from %s to %s", i+1, strings.Join(few(names), ", "), s.book.From, s.book.To)})
+		if len(names) > 4 {
+			p.Add(page.Line{Text: strings.Join(names, ", "), Tone: page.Faint})
+		}
 		if len(s.names) > 1 {
 			p.Add(page.Line{Text: fmt.Sprintf("written for %s; for each of the others its own name stands where that of %s does", s.book.Device, s.book.Device), Tone: page.Faint})
 		}
@@ -116,6 +121,28 @@ func RunbooksPage(r Runbooks) *page.Page {
 		}
 	}
 	return p
+}
+
+// manyBooks is from how many devices on a wave is one row.
+const manyBooks = 40
+
+// waveRow is a wave in one row: all its devices, and what they have in common.
+func (r Runbooks) waveRow(i int, w plan.Wave, sheetOf map[string]int) []page.Span {
+	var names, slots, takes, outages, sheets []string
+	add := func(to *[]string, t string) {
+		if !slices.Contains(*to, t) {
+			*to = append(*to, t)
+		}
+	}
+	for _, j := range w.Jobs {
+		names = append(names, j.Name)
+		add(&slots, r.Slots[j.Name])
+		add(&takes, duration.Minutes(j.Minutes))
+		add(&outages, duration.Minutes(j.Outage))
+		add(&sheets, fmt.Sprint(sheetOf[j.Name]))
+	}
+	join := func(list []string) page.Span { return page.Span{Text: strings.Join(list, ", ")} }
+	return []page.Span{{Text: fmt.Sprint(i + 1), Tone: page.Strong}, {Text: r.Night.Clock(w.At)}, {Text: r.Night.Clock(w.At + w.Minutes)}, {Text: strings.Join(ranges(names), ", "), Tone: page.Strong}, join(slots), join(takes), join(outages), join(ranges(sheets))}
 }
 
 type jsonWave struct {
