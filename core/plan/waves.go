@@ -1,7 +1,9 @@
 package plan
 
 import (
+	"cmp"
 	"fmt"
+	"math/bits"
 	"regexp"
 	"slices"
 	"strconv"
@@ -99,7 +101,7 @@ type Job struct {
 	Minutes int // of the whole install; 0 where they are not known
 	Outage  int
 	// Apart are the groups of which no two may be without service at one time, and names of
-	// other devices.
+	// other devices that must not be together with this one.
 	Apart []string
 }
 
@@ -115,69 +117,286 @@ type Unplaced struct {
 	Why string
 }
 
-// apart tells whether two devices must not be without service at one time.
-func (a Job) apart(b Job) bool {
-	for _, t := range a.Apart {
-		if strings.EqualFold(t, b.Name) || slices.ContainsFunc(b.Apart, func(o string) bool { return strings.EqualFold(o, t) }) {
-			return true
-		}
-	}
-	return slices.ContainsFunc(b.Apart, func(o string) bool { return strings.EqualFold(o, a.Name) })
-}
-
 // Waves places devices in a night: no two that are to be apart in one wave, none in what is
-// excluded or beyond the end. The longest are placed first, each in the first wave that takes
-// it, so that waves are of like length.
+// excluded or beyond the end. Of a few devices the division is found that takes the least time;
+// of many the best of some orders, in each of which a device goes into the first wave that takes
+// it. Waves are of devices that take as long as each other, where that can be.
 func (n Night) Waves(jobs []Job) (waves []Wave, left []Unplaced) {
-	jobs = slices.Clone(jobs)
-	slices.SortStableFunc(jobs, func(a, b Job) int { return b.Minutes - a.Minutes })
+	var able []Job
 	for _, j := range jobs {
 		switch {
 		case j.Minutes <= 0:
 			left = append(left, Unplaced{j, "the rulebook does not say how long it takes"})
-			continue
 		case !n.fits(j.Minutes):
 			left = append(left, Unplaced{j, fmt.Sprintf("it takes %d min, and the night has no stretch as long", j.Minutes)})
-			continue
+		default:
+			able = append(able, j)
 		}
-		i := slices.IndexFunc(waves, func(w Wave) bool {
-			return (n.Parallel == 0 || len(w.Jobs) < n.Parallel) && !slices.ContainsFunc(w.Jobs, j.apart)
-		})
-		if i < 0 {
-			waves = append(waves, Wave{})
-			i = len(waves) - 1
-		}
-		waves[i].Jobs = append(waves[i].Jobs, j)
-		waves[i].Minutes, waves[i].Outage = max(waves[i].Minutes, j.Minutes), max(waves[i].Outage, j.Outage)
 	}
-	var placed []Wave
-	at := 0
-	for _, w := range waves { // the longest first: shorter ones find room behind them
-		begin, ok := n.place(at, w.Minutes)
-		if !ok {
-			for _, j := range w.Jobs {
-				left = append(left, Unplaced{j, fmt.Sprintf("the night is over: it takes %d min", j.Minutes)})
+	c := n.conflicts(able)
+	divisions := [][][]int{}
+	if len(able) <= maxExact {
+		divisions = append(divisions, c.exact())
+	}
+	for _, order := range c.orders() {
+		divisions = append(divisions, c.firstFit(order))
+	}
+	var over []int
+	for i, d := range divisions {
+		w, o := n.lay(c, d)
+		if i == 0 || len(o) < len(over) || len(o) == len(over) && endOf(w) < endOf(waves) {
+			waves, over = w, o
+		}
+	}
+	slices.Sort(over)
+	for _, j := range over {
+		left = append(left, Unplaced{able[j], fmt.Sprintf("the night is over: it takes %d min", able[j].Minutes)})
+	}
+	return waves, left
+}
+
+func endOf(waves []Wave) int {
+	end := 0
+	for _, w := range waves {
+		end = max(end, w.At+w.Minutes)
+	}
+	return end
+}
+
+// conflicts are devices, and which of them must be apart.
+type conflicts struct {
+	jobs     []Job
+	apart    [][]int // by device, the others
+	parallel int
+}
+
+func (n Night) conflicts(jobs []Job) *conflicts {
+	c := &conflicts{jobs: jobs, apart: make([][]int, len(jobs)), parallel: n.Parallel}
+	if c.parallel == 0 {
+		c.parallel = len(jobs)
+	}
+	names := map[string]int{} // of devices
+	members := map[string][]int{}
+	for i, j := range jobs {
+		names[strings.ToLower(j.Name)] = i
+		for _, t := range j.Apart {
+			members[strings.ToLower(t)] = append(members[strings.ToLower(t)], i)
+		}
+	}
+	add := func(a, b int) {
+		if a != b && !slices.Contains(c.apart[a], b) {
+			c.apart[a], c.apart[b] = append(c.apart[a], b), append(c.apart[b], a)
+		}
+	}
+	for name, list := range members {
+		if i, ok := names[name]; ok { // a device: each is to be apart from it, and not from each other
+			for _, k := range list {
+				add(i, k)
 			}
 			continue
 		}
-		w.At = begin
-		at = begin + w.Minutes
-		placed = append(placed, w)
-	}
-	return placed, left
-}
-
-// place finds the first minute from which on a stretch is free.
-func (n Night) place(from, minutes int) (int, bool) {
-	for _, x := range n.Excluded {
-		if from < x.To && from+minutes > x.From {
-			from = x.To
+		for x, a := range list {
+			for _, b := range list[x+1:] {
+				add(a, b)
+			}
 		}
 	}
-	return from, n.Minutes == 0 || from+minutes <= n.Minutes
+	return c
+}
+
+// orders are those in which devices are given to waves: the longest first; those with the most
+// conflicts first; and the longest first, those with more conflicts before others.
+func (c *conflicts) orders() [][]int {
+	var out [][]int
+	for _, before := range []func(a, b int) int{
+		func(a, b int) int { return c.jobs[b].Minutes - c.jobs[a].Minutes },
+		func(a, b int) int {
+			return cmp.Or(len(c.apart[b])-len(c.apart[a]), c.jobs[b].Minutes-c.jobs[a].Minutes)
+		},
+		func(a, b int) int {
+			return cmp.Or(c.jobs[b].Minutes-c.jobs[a].Minutes, len(c.apart[b])-len(c.apart[a]))
+		},
+	} {
+		order := make([]int, len(c.jobs))
+		for i := range order {
+			order[i] = i
+		}
+		slices.SortStableFunc(order, before)
+		out = append(out, order)
+	}
+	return append(out, c.saturated())
+}
+
+// maxSaturated bounds the devices whose order is found by how constrained each is.
+const maxSaturated = 2000
+
+// saturated is the order of Brélaz: next comes the device that most waves are closed to.
+func (c *conflicts) saturated() []int {
+	n := len(c.jobs)
+	if n > maxSaturated {
+		return c.byConflicts()
+	}
+	wave := make([]int, n) // 0: none yet
+	closed := make([]map[int]bool, n)
+	for i := range closed {
+		closed[i] = map[int]bool{}
+	}
+	var out []int
+	for range n {
+		best := -1
+		for i := range n {
+			if wave[i] > 0 {
+				continue
+			}
+			if best < 0 || cmp.Or(len(closed[i])-len(closed[best]), len(c.apart[i])-len(c.apart[best]), c.jobs[i].Minutes-c.jobs[best].Minutes) > 0 {
+				best = i
+			}
+		}
+		w := 1
+		for closed[best][w] {
+			w++
+		}
+		wave[best] = w
+		for _, o := range c.apart[best] {
+			closed[o][w] = true
+		}
+		out = append(out, best)
+	}
+	return out
+}
+
+func (c *conflicts) byConflicts() []int {
+	order := make([]int, len(c.jobs))
+	for i := range order {
+		order[i] = i
+	}
+	slices.SortStableFunc(order, func(a, b int) int { return len(c.apart[b]) - len(c.apart[a]) })
+	return order
+}
+
+// firstFit gives each device, in an order, to the first wave that takes it.
+func (c *conflicts) firstFit(order []int) [][]int {
+	var waves [][]int
+	of := make([]int, len(c.jobs)) // 0: none yet
+	for _, j := range order {
+		shut := map[int]bool{}
+		for _, o := range c.apart[j] {
+			shut[of[o]] = true
+		}
+		w := 1
+		for w <= len(waves) && (shut[w] || len(waves[w-1]) >= c.parallel) {
+			w++
+		}
+		if w > len(waves) {
+			waves = append(waves, nil)
+		}
+		waves[w-1] = append(waves[w-1], j)
+		of[j] = w
+	}
+	return waves
+}
+
+// maxExact is up to how many devices the best division is searched for.
+const maxExact = 12
+
+// exact is the division into waves that takes the least time in all: the best for a set of
+// devices is a wave with its first one, and the best for the rest.
+func (c *conflicts) exact() [][]int {
+	n := len(c.jobs)
+	free := make([]bool, 1<<n) // sets that may be one wave
+	long := make([]int, 1<<n)
+	for set := range free {
+		free[set] = true
+		if set == 0 {
+			continue
+		}
+		low := bits.TrailingZeros(uint(set))
+		rest := set &^ (1 << low)
+		long[set] = max(long[rest], c.jobs[low].Minutes)
+		free[set] = free[rest] && bits.OnesCount(uint(set)) <= c.parallel
+		for _, o := range c.apart[low] {
+			free[set] = free[set] && set&(1<<o) == 0
+		}
+	}
+	cost, first := make([]int, 1<<n), make([]int, 1<<n)
+	for set := 1; set < 1<<n; set++ {
+		low := set & -set
+		cost[set] = 1 << 30
+		for sub := set; sub > 0; sub = (sub - 1) & set {
+			if sub&low != 0 && free[sub] && long[sub]+cost[set&^sub] < cost[set] {
+				cost[set], first[set] = long[sub]+cost[set&^sub], sub
+			}
+		}
+	}
+	var waves [][]int
+	for set := 1<<n - 1; set > 0; set &^= first[set] {
+		var wave []int
+		for i := range n {
+			if first[set]&(1<<i) != 0 {
+				wave = append(wave, i)
+			}
+		}
+		waves = append(waves, wave)
+	}
+	return waves
+}
+
+// lay gives waves their times: the longest first, each in the first stretch of the night that
+// holds it. over are the devices of those that found none.
+func (n Night) lay(c *conflicts, division [][]int) (waves []Wave, over []int) {
+	type laid struct {
+		Wave
+		jobs []int
+	}
+	var all []laid
+	for _, d := range division {
+		w := laid{jobs: d}
+		slices.Sort(d)
+		for _, j := range d {
+			w.Jobs = append(w.Jobs, c.jobs[j])
+			w.Minutes, w.Outage = max(w.Minutes, c.jobs[j].Minutes), max(w.Outage, c.jobs[j].Outage)
+		}
+		all = append(all, w)
+	}
+	slices.SortStableFunc(all, func(a, b laid) int { return b.Minutes - a.Minutes })
+	stretches := n.stretches()
+	for _, w := range all {
+		i := slices.IndexFunc(stretches, func(s Span) bool { return s.To < 0 || s.From+w.Minutes <= s.To })
+		if i < 0 {
+			over = append(over, w.jobs...)
+			continue
+		}
+		w.At = stretches[i].From
+		stretches[i].From += w.Minutes
+		waves = append(waves, w.Wave)
+	}
+	slices.SortStableFunc(waves, func(a, b Wave) int { return a.At - b.At })
+	return waves, over
+}
+
+// stretches are what of the night is not excluded; the last has no end (-1) where the night has
+// none.
+func (n Night) stretches() []Span {
+	var out []Span
+	from := 0
+	for _, x := range n.Excluded {
+		if to := x.From; to > from {
+			if n.Minutes > 0 {
+				to = min(to, n.Minutes)
+			}
+			out = append(out, Span{From: from, To: to})
+		}
+		from = max(from, x.To)
+	}
+	switch {
+	case n.Minutes == 0:
+		out = append(out, Span{From: from, To: -1})
+	case from < n.Minutes:
+		out = append(out, Span{From: from, To: n.Minutes})
+	}
+	return out
 }
 
 func (n Night) fits(minutes int) bool {
-	_, ok := n.place(0, minutes)
-	return ok
+	return slices.ContainsFunc(n.stretches(), func(s Span) bool { return s.To < 0 || s.From+minutes <= s.To })
 }

@@ -49,7 +49,12 @@ func AnswersPage(all []Answer, e Evidence, brief bool) *page.Page {
 		p.Document = true
 	default:
 		p.Name = count(len(all), "device")
-		p.Blocks = append(summary(all, false), page.Gap{}, page.Fold{Line: "-why shows each of them in full", Title: "Each of them", Flag: page.Why, Wide: len(all) <= wideDevices, Inside: func() []page.Block {
+		line := "-why shows each of them in full"
+		if len(all) > maxRanked {
+			line = "-brief lists each device, " + line
+		}
+		p.Blocks = append(summary(all, false), instead(all)...)
+		p.Blocks = append(p.Blocks, page.Gap{}, page.Fold{Line: line, Title: "Each of them", Flag: page.Why, Wide: len(all) <= wideDevices, Inside: func() []page.Block {
 			var out []page.Block
 			for i, a := range all {
 				if a.Like != nil {
@@ -67,6 +72,32 @@ func AnswersPage(all []Answer, e Evidence, brief bool) *page.Page {
 		}})
 	}
 	return p
+}
+
+// instead says which packages of the kit fit devices that none of those given fits.
+func instead(all []Answer) []page.Block {
+	of := map[string][]string{}
+	var paths []string
+	for _, a := range all {
+		v := a.Instead
+		if v == nil {
+			continue
+		}
+		if of[v.Path] == nil {
+			paths = append(paths, v.Path)
+		}
+		of[v.Path] = append(of[v.Path], a.Name())
+	}
+	var next []string
+	for _, p := range paths {
+		names := of[p]
+		if len(names) == 1 {
+			next = append(next, fmt.Sprintf("%s of the kit fits %s", p, names[0]))
+			continue
+		}
+		next = append(next, fmt.Sprintf("%s of the kit fits %d of them: %s", p, len(names), strings.Join(few(ranges(names)), ", ")))
+	}
+	return whatNext(next)
 }
 
 // likeThis lists the devices that are like another.
