@@ -68,7 +68,7 @@ func (d *Draft) tables(all []Text) {
 		for _, r := range im.Rules {
 			text, from, _ := strings.Cut(r, "   # ")
 			if m := ranges.FindStringSubmatch(text); m != nil && !d.reads("main", unquote(m[1]), unquote(m[2])) {
-				d.Notes = append(d.Notes, fmt.Sprintf("%s names versions that the pattern does not read, and is left out", from))
+				add(&d.Notes, fmt.Sprintf("%s names versions that the pattern does not read, and is left out", from))
 				continue
 			}
 			d.Moves.Rules = append(d.Moves.Rules, Line{text, Guess{"is this what the table says?", from}})

@@ -469,11 +469,38 @@ func DemoJSON(cases []DemoCase) any {
 	}{about{"demo", Edition}, cases}
 }
 
+// Commit is what a program was built from; the zero value where that was not recorded.
+type Commit struct {
+	Revision string `json:"revision"`
+	Date     string `json:"date"`               // RFC 3339
+	Modified bool   `json:"modified,omitempty"` // something was changed since
+}
+
+// Text is the commit for people: ", from commit 3ee1956 of 2026-11-27".
+func (c Commit) Text() string {
+	if c.Revision == "" {
+		return ""
+	}
+	t := ", from commit " + c.Revision[:min(len(c.Revision), 12)]
+	if len(c.Date) >= 10 {
+		t += " of " + c.Date[:10]
+	}
+	if c.Modified {
+		t += ", with changes"
+	}
+	return t
+}
+
 // VersionJSON is the document "version".
-func VersionJSON(version, built string) any {
+func VersionJSON(version, built string, from Commit) any {
+	var commit *Commit
+	if from.Revision != "" {
+		commit = &from
+	}
 	return struct {
-		Fitcheck about  `json:"fitcheck"`
-		Version  string `json:"version"`
-		Built    string `json:"built_with"`
-	}{about{"version", Edition}, version, built}
+		Fitcheck about   `json:"fitcheck"`
+		Version  string  `json:"version"`
+		Built    string  `json:"built_with"`
+		Commit   *Commit `json:"commit,omitempty"`
+	}{about{"version", Edition}, version, built, commit}
 }

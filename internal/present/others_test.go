@@ -106,6 +106,6 @@ func TestHeaderJSON(t *testing.T) {
 		Version string
 		Built   string `json:"built_with"`
 	}
-	back(t, VersionJSON("1.2.3", "go1"), &version)
+	back(t, VersionJSON("1.2.3", "go1", Commit{Revision: "3ee1956ab12c34", Date: "2026-11-27T10:00:00Z"}), &version)
 	assert.Equal(t, "1.2.3", version.Version)
 }
