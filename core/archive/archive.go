@@ -76,6 +76,8 @@ type Item struct {
 	Part, Within bool
 
 	sum string // what its sink made of its content, see Summer
+	// passedOver: a quick look wanted no more of it than its beginning.
+	passedOver bool
 }
 
 // Before tells whether a stands before b in the listing.

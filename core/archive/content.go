@@ -24,6 +24,7 @@ type Content struct {
 	close   func() error
 	skipped bool
 	unread  bool
+	unsized bool // only its beginning was read, and how long it is, is not known
 	cut     bool // it ends where a stream was found to end
 	guess   bool // that it is a stream is a guess
 }
@@ -41,6 +42,10 @@ func MemoryWithin(name string, data []byte, l Limits) *Content {
 
 // Size is the number of bytes.
 func (c *Content) Size() int64 { return c.size }
+
+// Unsized tells content of which only the beginning was read, and whose size nobody knows: its size
+// is that of the beginning.
+func (c *Content) Unsized() bool { return c.unsized }
 
 // Address is that of the item, with the names of the parts that were entered.
 func (c *Content) Address() string { return c.address }

@@ -61,7 +61,18 @@ func (w *walker) sevenZip(p *pass) error {
 			}
 		}
 		all := &roster{}
+		before := map[int]uint64{} // what lies in front of a file in its stream
 		for i, f := range r.File {
+			from := before[f.Stream]
+			before[f.Stream] += f.UncompressedSize
+			if from > QuickBytes && p.quick() && !f.FileInfo().IsDir() {
+				it := p.it.child(f.Name, int64(f.UncompressedSize), 1, i)
+				if err := w.passOver(it); err != nil {
+					return err
+				}
+				all.file(it, "")
+				continue
+			}
 			if err := w.sevenZipFile(p, f, i, size, all); err != nil {
 				return err
 			}

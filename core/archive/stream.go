@@ -90,6 +90,9 @@ func (w *walker) stream(p *pass) error {
 	r := &reader{w: w, item: p.it.Address, r: guardedReader{z}, packed: func() int64 { return p.n }}
 	inner := heads.Get().(*bufio.Reader)
 	inner.Reset(r)
+	if p.quick() {
+		inner.Reset(&quickReader{r, QuickBytes})
+	}
 	defer func() { inner.Reset(nil); heads.Put(inner) }()
 	head, err := inner.Peek(tarBlock)
 	if err != nil && err != io.EOF {
@@ -117,6 +120,9 @@ func (w *walker) stream(p *pass) error {
 		return err
 	}
 	// What follows the end of the archive still belongs to the checksum.
+	if p.skipped {
+		return nil
+	}
 	if _, err := io.Copy(io.Discard, inner); err != nil {
 		return p.failed(err)
 	}
@@ -148,8 +154,13 @@ func (w *walker) inner(p *pass, z, rest io.Reader, src source, given string) err
 	if s, ok := src.at.(*spool); ok {
 		size = s.size
 	}
-	if err := w.item(p.it.child(innerName(p.it.Name, given), size, 1, 0), src); err != nil {
+	it := p.it.child(innerName(p.it.Name, given), size, 1, 0)
+	if err := w.item(it, src); err != nil {
 		return err
+	}
+	if it.passedOver { // and so is what it came from
+		p.passOver()
+		return nil
 	}
 	if _, err := io.Copy(io.Discard, rest); err != nil {
 		return p.failed(err)

@@ -39,6 +39,10 @@ func IsTar(head []byte) bool {
 
 // tarItem opens an item that is a tar: one of files that are items, or the files of a system.
 func (w *walker) tarItem(p *pass, head []byte) error {
+	if p.at != nil && p.it.Size >= 0 && p.quick() { // what lies between the headers is not read
+		p.passOver()
+		return w.tar(p, io.NewSectionReader(p.at, 0, p.it.Size), 1)
+	}
 	if !p.mayBeRoot(head) {
 		return w.tar(p, p, 1)
 	}
@@ -121,6 +125,11 @@ func (l *listing) tar(h *tar.Header, data io.Reader, _ int) error {
 func (w *walker) tarMembers(p *pass, r io.Reader, to tarMember, levels int) error {
 	watch := &tarWatch{r: r}
 	tr := tar.NewReader(watch)
+	at, canSeek := r.(*io.SectionReader)
+	quick := canSeek && p.quick()
+	if quick {
+		tr = tar.NewReader(&seekingTar{watch, at})
+	}
 	for i := 0; ; i++ {
 		watch.begin()
 		var h *tar.Header
@@ -157,6 +166,9 @@ func (w *walker) tarMembers(p *pass, r io.Reader, to tarMember, levels int) erro
 		}
 		if err := to.tar(h, content, i); err != nil {
 			return err
+		}
+		if quick {
+			continue
 		}
 		if _, err := io.Copy(io.Discard, tr); err != nil { // what a sink did without
 			return p.failed(tarError(err))
@@ -238,6 +250,20 @@ type tarWatch struct {
 	record []byte
 	last   [tarBlock]byte
 	lastN  int
+}
+
+// seekingTar passes over what lies between the headers.
+type seekingTar struct {
+	*tarWatch
+	at *io.SectionReader
+}
+
+func (t *seekingTar) Seek(offset int64, whence int) (int64, error) {
+	n, err := t.at.Seek(offset, whence)
+	if err == nil {
+		t.n, t.lastN = n, 0
+	}
+	return n, err
 }
 
 // maxTarRecord is how much is kept of the headers of one file.

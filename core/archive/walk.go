@@ -80,8 +80,9 @@ func (w *walker) item(it *Item, src source) error {
 			defer kept.Close()
 		}
 	}
-	if s, ok := p.sink.(Skipper); ok && err == nil && it.Container == None && it.Size >= 0 && s.Skip() {
-		p.n, p.skipped = it.Size, true
+	if err == nil && it.Container == None && !p.skipped && p.quick() {
+		p.passOver()
+		it.passedOver = true
 	}
 	if k, ok := p.sink.(Keeper); err == nil && ok && c.at == nil && !p.skipped && k.Keep() {
 		s, spoolErr := w.spool(p)
@@ -95,6 +96,9 @@ func (w *walker) item(it *Item, src source) error {
 		err = w.hash(p)
 	}
 	c.size, c.skipped = p.n, p.skipped
+	if p.skipped && it.Size < 0 { // nobody knows how much there is
+		c.size, c.unsized = int64(len(head)), true
+	}
 	if p.skipped {
 		c.at = nil
 	}
@@ -174,6 +178,11 @@ func (p *pass) Read(b []byte) (int, error) {
 			return n, &OpenError{Path: p.it.Address, Err: werr}
 		}
 	}
+	if errors.Is(err, errQuick) {
+		p.broken = true
+		p.passOver()
+		return n, err
+	}
 	if err != nil && err != io.EOF && !fatal(err) && !p.broken {
 		p.broken = true
 		p.problem(wrong(err))
@@ -208,6 +217,13 @@ func (p *pass) problem(c Class, what, advice string) {
 func (p *pass) failed(err error) error {
 	if fatal(err) {
 		return err
+	}
+	if errors.Is(err, errQuick) {
+		p.stopped()
+		return nil
+	}
+	if p.skipped && p.quick() { // a beginning alone is no damage
+		return nil
 	}
 	if c, what, advice := wrong(err); !p.broken && !slices.Contains(p.problems, Problem{p.it.Address, c, what, advice}) {
 		p.problem(c, what, advice)
@@ -299,8 +315,11 @@ func endsAsZip(name string, head []byte, at io.ReaderAt, size int64) bool {
 // hash passes the rest of an item's own bytes to its sink, unless its digest
 // is not wanted.
 func (w *walker) hash(p *pass) error {
-	if s, ok := p.sink.(Skipper); ok && p.at != nil && s.Skip() {
-		p.n, p.skipped = p.it.Size, true
+	if p.skipped {
+		return nil
+	}
+	if p.at != nil && p.quick() {
+		p.passOver()
 		return nil
 	}
 	return p.drain()

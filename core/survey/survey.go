@@ -592,6 +592,9 @@ func (s *sink) End(c *archive.Content, problems []archive.Problem) error {
 	}
 	it.Quick, it.Unread = c.Skipped() && !c.Unread(), c.Unread()
 	it.Kind, it.Size, it.Digests, it.Problems, it.Image = kind, c.Size(), s.sums.Sums(), problems, m
+	if c.Unsized() {
+		it.Size = 0
+	}
 	if it.Unread {
 		it.Kind, it.Digests, it.text = "unknown", nil, nil
 	}

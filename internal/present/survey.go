@@ -122,7 +122,7 @@ func surveyAtAGlance(v *survey.Survey) []page.Block {
 			continue
 		}
 		name := page.Span{Text: strings.TrimPrefix(strings.TrimPrefix(within(v.Name, it.Address), "::"), folder)}
-		size := Bytes(it.Size)
+		size := itemSize(it)
 		if n := alike[it]; n > 1 { // one row for all of them
 			folder := name.Text[:strings.LastIndexAny(name.Text, "/:")+1]
 			name.Text, size = fmt.Sprintf("%s* (%d of them)", folder, n), ""
@@ -444,7 +444,7 @@ func item(v *survey.Survey, it *survey.Item, opened bool) []page.Block {
 	if c := it.Component(); c != "" {
 		what += ", " + c
 	}
-	line := page.Item{Marks: []page.Span{mark}, Text: fmt.Sprintf("%s  (%s, %s)", it.Name, what, Bytes(it.Size)), Tone: page.Strong}
+	line := page.Item{Marks: []page.Span{mark}, Text: fmt.Sprintf("%s  (%s, %s)", it.Name, what, itemSize(it)), Tone: page.Strong}
 	var under []page.Item
 	detail := func(label, t string) {
 		under = append(under, page.Item{Marks: []page.Span{{Text: label, Tone: page.Faint}}, Text: t})
@@ -629,4 +629,12 @@ func signatureTone(o sign.Outcome) page.Tone {
 		return page.Bad
 	}
 	return page.Doubt
+}
+
+// itemSize is the size of an item; of one of which a quick look saw the beginning only it is not known.
+func itemSize(it *survey.Item) string {
+	if it.Quick && it.Size == 0 {
+		return "size not known"
+	}
+	return Bytes(it.Size)
 }

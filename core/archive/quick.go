@@ -1,0 +1,61 @@
+package archive
+
+import (
+	"errors"
+	"fmt"
+	"io"
+)
+
+// A quick look reads heads: of a stream no more is inflated than QuickBytes, and what lies behind
+// them is told to be not looked at.
+
+// QuickBytes is how much of one stream a quick look inflates.
+const QuickBytes = 1 << 20
+
+// errQuick ends the reading of a stream of which no more is wanted; it is no damage.
+var errQuick = errors.New("no more of the stream is wanted")
+
+// quick tells whether the content of a pass is not wanted beyond what tells what it is.
+func (p *pass) quick() bool {
+	s, ok := p.sink.(Skipper)
+	return ok && s.Skip()
+}
+
+// quickReader reads the beginning of a stream.
+type quickReader struct {
+	r    io.Reader
+	left int
+}
+
+func (q *quickReader) Read(b []byte) (int, error) {
+	if q.left <= 0 {
+		return 0, errQuick
+	}
+	n, err := q.r.Read(b[:min(len(b), q.left)])
+	q.left -= n
+	return n, err
+}
+
+// passOver ends a pass of which no more is wanted.
+func (p *pass) passOver() {
+	p.skipped = true
+	if p.it.Size >= 0 {
+		p.n = p.it.Size
+	}
+}
+
+// stopped ends a pass whose stream holds more than a quick look inflates.
+func (p *pass) stopped() {
+	if !p.skipped {
+		p.problem(Note, fmt.Sprintf("what lies behind its first %d MiB is not listed (-quick)", QuickBytes>>20), "")
+	}
+	p.passOver()
+}
+
+// passOver shows an item to the visitor that lies too deep in a stream for a quick look.
+func (w *walker) passOver(it *Item) error {
+	if err := w.countItem(it.Address); err != nil {
+		return err
+	}
+	return w.visitor.Begin(it, nil).End(&Content{w: w, address: it.Address, size: max(0, it.Size), depth: it.Depth, skipped: true}, nil)
+}
