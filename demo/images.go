@@ -15,6 +15,7 @@ import (
 	"io/fs"
 	"math/rand/v2"
 	"strings"
+	"sync"
 	"time"
 )
 
@@ -75,14 +76,14 @@ func payload(seed string, size int) []byte {
 
 // signingKey is Quillmere's: made from a text that everybody knows, since the
 // kit must come out the same every time. It protects nothing.
-var signingKey = func() ed25519.PrivateKey {
+var signingKey = sync.OnceValue(func() ed25519.PrivateKey {
 	seed := sha256.Sum256([]byte("Quillmere demo signing key"))
 	return ed25519.NewKeyFromSeed(seed[:])
-}()
+})
 
 // publicKey is its public half, as PEM.
 func publicKey() []byte {
-	der, err := x509.MarshalPKIXPublicKey(signingKey.Public())
+	der, err := x509.MarshalPKIXPublicKey(signingKey().Public())
 	must(err)
 	return pem.EncodeToMemory(&pem.Block{Type: "PUBLIC KEY", Bytes: der})
 }
@@ -135,7 +136,7 @@ func bundle(name, release string, b1 bool) []byte {
 		images[f.name] = f.data
 	}
 	files[0].data = []byte(manifestText(release, b1, images))
-	files = append(files, entry{"qm_manifest.sig", ed25519.Sign(signingKey, files[0].data)})
+	files = append(files, entry{"qm_manifest.sig", ed25519.Sign(signingKey(), files[0].data)})
 	var sums strings.Builder
 	for _, f := range files {
 		fmt.Fprintf(&sums, "%x  %s\n", sha256.Sum256(f.data), f.name)

@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"fitcheck/core/device"
+	"fitcheck/core/pattern"
 )
 
 // Capture says how the console output of the line reads.
@@ -25,13 +26,13 @@ type Read struct {
 }
 
 // labelLine is a line of a label and a value, with what stands between them.
-var labelLine = regexp.MustCompile(`^(\s*)([\pL][\pL\pN ()/_#.-]{0,40}?)(\s*[:=]\s*|\s*\.{2,}\s*:?\s*|\s{2,}|\t+)(\S.*?)\s*$`)
+var labelLine = pattern.New(`^(\s*)([\pL][\pL\pN ()/_#.-]{0,40}?)(\s*[:=]\s*|\s*\.{2,}\s*:?\s*|\s{2,}|\t+)(\S.*?)\s*$`)
 
 // labelAlone is a label whose value stands in the next line.
-var labelAlone = regexp.MustCompile(`^\s*([\pL][\pL\pN ()/_#.-]{0,40}?)\s*:\s*$`)
+var labelAlone = pattern.New(`^\s*([\pL][\pL\pN ()/_#.-]{0,40}?)\s*:\s*$`)
 
 // prompt is the line of a command that was typed, behind the device's name.
-var prompt = regexp.MustCompile(`^\s*([\w.-]+?)\s?[#>$%]\s*(\S.*)?$`)
+var prompt = pattern.New(`^\s*([\w.-]+?)\s?[#>$%]\s*(\S.*)?$`)
 
 // captureModels adds the models that captures name: a value behind a label that says so, or one
 // that is known by another spelling.
@@ -66,18 +67,18 @@ func (d *Draft) captureModels(captures []Text, seen map[string][]spelling, say f
 // labels are words by which consoles say what a value is; the first that matches counts.
 var labels = []struct {
 	key string
-	re  *regexp.Regexp
+	re  *pattern.Pattern
 }{
-	{"", regexp.MustCompile(`(?i)\b(?:next|backup|standby|previous|available|alternate|other|uptime|temperature|mac|fan|power|copyright|protocol|schema|license|count|port|config)\b`)},
-	{"serial", regexp.MustCompile(`(?i)\b(?:serial|s/n|sn)\b`)},
-	{"installed.boot", regexp.MustCompile(`(?i)\bboot(?:[ -]?loader|[ -]?rom)?\b.*|\b(?:loader|bootloader|bootrom)\b`)},
-	{"revision", regexp.MustCompile(`(?i)\b(?:revision|rev|hardware version|hw version|hw|board version|hwrev)\b`)},
-	{"installed.main", regexp.MustCompile(`(?i)\b(?:software|firmware|running|release|os|image|system version|version|sw|fw)\b`)},
-	{"model", regexp.MustCompile(`(?i)\b(?:model|product|platform|device|hardware|chassis|type|board)\b`)},
-	{"name", regexp.MustCompile(`(?i)\b(?:host ?name|system name|device name|sysname)\b`)},
-	{"memory", regexp.MustCompile(`(?i)\b(?:memory|ram|dram)\b`)},
-	{"storage_free", regexp.MustCompile(`(?i)\bfree\b`)},
-	{"arch", regexp.MustCompile(`(?i)\b(?:cpu|processor|architecture|arch)\b`)},
+	{"", pattern.New(`(?i)\b(?:next|backup|standby|previous|available|alternate|other|uptime|temperature|mac|fan|power|copyright|protocol|schema|license|count|port|config)\b`)},
+	{"serial", pattern.New(`(?i)\b(?:serial|s/n|sn)\b`)},
+	{"installed.boot", pattern.New(`(?i)\bboot(?:[ -]?loader|[ -]?rom)?\b.*|\b(?:loader|bootloader|bootrom)\b`)},
+	{"revision", pattern.New(`(?i)\b(?:revision|rev|hardware version|hw version|hw|board version|hwrev)\b`)},
+	{"installed.main", pattern.New(`(?i)\b(?:software|firmware|running|release|os|image|system version|version|sw|fw)\b`)},
+	{"model", pattern.New(`(?i)\b(?:model|product|platform|device|hardware|chassis|type|board)\b`)},
+	{"name", pattern.New(`(?i)\b(?:host ?name|system name|device name|sysname)\b`)},
+	{"memory", pattern.New(`(?i)\b(?:memory|ram|dram)\b`)},
+	{"storage_free", pattern.New(`(?i)\bfree\b`)},
+	{"arch", pattern.New(`(?i)\b(?:cpu|processor|architecture|arch)\b`)},
 }
 
 // labelKey is the key of a device file that a label seems to mean.
@@ -151,8 +152,8 @@ func (d *Draft) capture(out *Capture, lines []device.TextLine) {
 }
 
 var (
-	unitLine = regexp.MustCompile(`^\s*((?i:unit|member|switch|node|chassis|stack unit|slot))\s+(\d+)\s*([:.)]?)\s*$`)
-	banner   = regexp.MustCompile(`^\s*[\pL][\pL\pN'-]+\s+[\pL][\pL'-]+`)
+	unitLine = pattern.New(`^\s*((?i:unit|member|switch|node|chassis|stack unit|slot))\s+(\d+)\s*([:.)]?)\s*$`)
+	banner   = pattern.New(`^\s*[\pL][\pL\pN'-]+\s+[\pL][\pL'-]+`)
 )
 
 // promptMark is what stands behind the name in a prompt.
@@ -179,7 +180,7 @@ func (c *Capture) recogniseByLabel() {
 	c.From = Guess{"do captures of this line alone have such a line?", best.Guess.From}
 }
 
-var groupOpen = regexp.MustCompile(`\((?:\?P<\w+>)?`)
+var groupOpen = pattern.New(`\((?:\?P<\w+>)?`)
 
 func (c *Capture) has(key string) bool {
 	return slices.ContainsFunc(c.Read, func(r Read) bool { return r.Key == key })
@@ -276,7 +277,7 @@ func labelPattern(label, between string) string {
 	return `^\s*` + strings.Join(literals(strings.Fields(label)), `\s+`) + sep
 }
 
-var behindRev = regexp.MustCompile(`(?i)\b(?:hw )?rev(?:ision)?[.:]?\s*$`)
+var behindRev = pattern.New(`(?i)\b(?:hw )?rev(?:ision)?[.:]?\s*$`)
 
 // revisionToo makes a pattern of a revision that stands in a line about something else: "MW-200
 // rev C2", or "Board: rev C2".
@@ -319,7 +320,7 @@ func loosely(t string) string {
 	return digitRun.ReplaceAllString(literal(t), `\d+`)
 }
 
-var anyVersion = regexp.MustCompile(`[A-Za-z]{0,3}[-_]?\d+(?:[._]\d+)*[\w().-]*\w|\d`)
+var anyVersion = pattern.New(`[A-Za-z]{0,3}[-_]?\d+(?:[._]\d+)*[\w().-]*\w|\d`)
 
 // unreadable tells whether the line's own pattern does not read a version.
 func (d *Draft) unreadable(text string) bool {
@@ -464,4 +465,4 @@ func (d *Draft) table(out *Capture, lines []device.TextLine) {
 	flush()
 }
 
-var activeWord = regexp.MustCompile(`(?i)^[\[(<]?(?:active|running|current|primary|in-use|\*+|<-+|booted)[\])>]?$`)
+var activeWord = pattern.New(`(?i)^[\[(<]?(?:active|running|current|primary|in-use|\*+|<-+|booted)[\])>]?$`)

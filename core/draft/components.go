@@ -8,11 +8,12 @@ import (
 	"strings"
 
 	"fitcheck/core/fact"
+	"fitcheck/core/pattern"
 	"fitcheck/core/survey"
 )
 
 // mainWord are words for the system image.
-var mainWord = regexp.MustCompile(`(?i)^(?:main\w*|sys\w*|os|firm\w*|fw|image|software|sw|runtime|app\w*|kernel|base|core|primary)$`)
+var mainWord = pattern.New(`(?i)^(?:main\w*|sys\w*|os|firm\w*|fw|image|software|sw|runtime|app\w*|kernel|base|core|primary)$`)
 
 // components finds what the images are for, in the order in which they are mostly installed: the
 // boot loader, the system image, the rest. What a manifest calls them in its own words stands
@@ -150,7 +151,7 @@ func (d *Draft) component(r *reading, it *survey.Item) (name, from string) {
 }
 
 // partWord are words in the names of images for other parts of a device.
-var partWord = regexp.MustCompile(`\b(?:poe|fpga|cpld|modem|radio|mcu|bmc|phy)\b`)
+var partWord = pattern.New(`\b(?:poe|fpga|cpld|modem|radio|mcu|bmc|phy)\b`)
 
 // releases lists what each package brings.
 func (d *Draft) releases(all []*reading) {

@@ -9,6 +9,7 @@ import (
 
 	"fitcheck/core/fact"
 	"fitcheck/core/notes"
+	"fitcheck/core/pattern"
 	"fitcheck/core/survey"
 )
 
@@ -89,7 +90,7 @@ func split(name string) (stem, tail string) {
 	return stem, tail
 }
 
-var nameVersion = regexp.MustCompile(`(?i)(?:^|[-_ .])((?:v|r|rel|ver)?\.?\d+(?:[._]\d+)+(?:\(\d+\))?[a-z]{0,2}\d*(?:[-_.](?:b|bld|build|r|p)[.]?\d+)?|(?:19|20)\d\d[-_]?[01]\d[-_]?[0-3]\d[a-z]?|(?:v|r|rel|b|build)\d+(?:[-_.]?(?:b|bld|build|p)\d+)?|\d{3,}[a-z]?)(?:$|[-_ .])`)
+var nameVersion = pattern.New(`(?i)(?:^|[-_ .])((?:v|r|rel|ver)?\.?\d+(?:[._]\d+)+(?:\(\d+\))?[a-z]{0,2}\d*(?:[-_.](?:b|bld|build|r|p)[.]?\d+)?|(?:19|20)\d\d[-_]?[01]\d[-_]?[0-3]\d[a-z]?|(?:v|r|rel|b|build)\d+(?:[-_.]?(?:b|bld|build|p)\d+)?|\d{3,}[a-z]?)(?:$|[-_ .])`)
 
 // guessName finds what of the package's name says its version: the version of its main image in
 // some spelling, else what looks like one.
@@ -185,7 +186,7 @@ func (r *reading) bootLike(it *survey.Item) bool {
 }
 
 // bootWord are words in the names of boot loaders.
-var bootWord = regexp.MustCompile(`(?i)(^|[^a-z])(u-?boot|boot|boot-?loader|boot-?rom|boot-?ldr|boot-?code|boot-?mon|loader|ldr|bl[123]?|spl|pre-?loader)([^a-z]|$)`)
+var bootWord = pattern.New(`(?i)(^|[^a-z])(u-?boot|boot|boot-?loader|boot-?rom|boot-?ldr|boot-?code|boot-?mon|loader|ldr|bl[123]?|spl|pre-?loader)([^a-z]|$)`)
 
 // versionOf is what a manifest, the header or its title says.
 func (r *reading) versionOf(it *survey.Item) (text, from string) {
@@ -208,7 +209,7 @@ func (r *reading) versionOf(it *survey.Item) (text, from string) {
 	return "", ""
 }
 
-var titleVersions = regexp.MustCompile(`(?:^|\s)([A-Za-z]{0,3}[-_]?\d+(?:[._]\d+)+[\w().-]*(?: build \d+)?|[vVrR]\d+[\w().-]*|(?:19|20)\d\d[01]\d[0-3]\d)(?:\s|$)`)
+var titleVersions = pattern.New(`(?:^|\s)([A-Za-z]{0,3}[-_]?\d+(?:[._]\d+)+[\w().-]*(?: build \d+)?|[vVrR]\d+[\w().-]*|(?:19|20)\d\d[01]\d[0-3]\d)(?:\s|$)`)
 
 // titleVersion finds the version in a title: one that is known, else one of numbers joined by
 // points, else what looks like one.
@@ -330,7 +331,7 @@ func (d *Draft) withModel(part string) string {
 	return regexp.QuoteMeta(part)
 }
 
-var revisionWord = regexp.MustCompile(`^([-_ .])([A-Za-z]+\d{0,2})([-_ .]|$)`)
+var revisionWord = pattern.New(`^([-_ .])([A-Za-z]+\d{0,2})([-_ .]|$)`)
 
 // withRevision is what stands behind a model in a name; a word that is one of several revisions
 // of it is read.
@@ -350,7 +351,7 @@ func modelShape(w string) string {
 	return `[A-Za-z0-9]+`
 }
 
-var digitRun = regexp.MustCompile(`[0-9]+`)
+var digitRun = pattern.New(`[0-9]+`)
 
 // versionGroup reads the version in the names of an entry.
 func (d *Draft) versionGroup(p *Package) string {

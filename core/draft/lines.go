@@ -8,6 +8,7 @@ import (
 	"strconv"
 	"strings"
 
+	"fitcheck/core/pattern"
 	"fitcheck/core/survey"
 )
 
@@ -43,7 +44,7 @@ func whereLine(file string, line int) string { return fmt.Sprintf("%s:%d", file,
 func sizeText(n int64) string { return strconv.FormatInt(n, 10) }
 
 // keyed is a word such as revs=A1,A2.
-var keyed = regexp.MustCompile(`^([A-Za-z][A-Za-z0-9_-]*)[=:](\S+)$`)
+var keyed = pattern.New(`^([A-Za-z][A-Za-z0-9_-]*)[=:](\S+)$`)
 
 // record is a line that names a file of its package.
 type record struct {
@@ -245,10 +246,10 @@ func headings(lines []string) string {
 }
 
 var (
-	namedGroup    = regexp.MustCompile(`\(\?P<(\w+)>`)
-	bracketed     = regexp.MustCompile(`^([\[(<{=*-]+\s*)(.*?)(\s*[\])>}=*:-]+)$`)
-	labelled      = regexp.MustCompile(`^([A-Za-z][A-Za-z _-]*?)(\s*[:=]\s*|\s+)(\S.*)$`)
-	modelsAndRevs = regexp.MustCompile(`^(\S+)\s+(?:revs?\.?|revisions?|hw|boards?)\s*[:=]?\s*(\S.*)$`)
+	namedGroup    = pattern.New(`\(\?P<(\w+)>`)
+	bracketed     = pattern.New(`^([\[(<{=*-]+\s*)(.*?)(\s*[\])>}=*:-]+)$`)
+	labelled      = pattern.New(`^([A-Za-z][A-Za-z _-]*?)(\s*[:=]\s*|\s+)(\S.*)$`)
+	modelsAndRevs = pattern.New(`^(\S+)\s+(?:revs?\.?|revisions?|hw|boards?)\s*[:=]?\s*(\S.*)$`)
 )
 
 // headingShape is a line as a pattern, with what it says of the lines below it in groups.

@@ -10,6 +10,7 @@ import (
 	"fitcheck/core/digest"
 	"fitcheck/core/fact"
 	"fitcheck/core/manifest"
+	"fitcheck/core/pattern"
 	"fitcheck/core/survey"
 )
 
@@ -177,7 +178,7 @@ var meanings = map[string]string{
 	"file": "file", "filename": "file", "path": "file", "image": "file", "name": "file",
 }
 
-var notLetters = regexp.MustCompile(`[^a-z0-9]`)
+var notLetters = pattern.New(`[^a-z0-9]`)
 
 func meaningOf(key string) string {
 	return meanings[notLetters.ReplaceAllString(strings.ToLower(key), "")]
@@ -195,11 +196,11 @@ type column struct {
 var digests = map[int]digest.Algorithm{32: digest.MD5, 40: digest.SHA1, 64: digest.SHA256, 128: digest.SHA512}
 
 var (
-	hexText     = regexp.MustCompile(`^[0-9A-Fa-f]+$`)
-	number      = regexp.MustCompile(`^\d+$`)
-	word        = regexp.MustCompile(`^[A-Za-z][A-Za-z0-9_-]*$`)
-	versionWord = regexp.MustCompile(`^[A-Za-z]{0,3}[-_]?\d+(?:[._]\d+)+[\w().-]*(?: (?:build|b) ?\d+)?$|^[vVrR]\d+[\w().-]*$|^(?:19|20)\d\d[01]\d[0-3]\d$`)
-	revisions   = regexp.MustCompile(`^(?:rev\.?)?[A-Za-z]{0,3}\d{0,2}(?:[-,;| ]+(?:rev\.?)?[A-Za-z]{0,3}\d{0,2})*$`)
+	hexText     = pattern.New(`^[0-9A-Fa-f]+$`)
+	number      = pattern.New(`^\d+$`)
+	word        = pattern.New(`^[A-Za-z][A-Za-z0-9_-]*$`)
+	versionWord = pattern.New(`^[A-Za-z]{0,3}[-_]?\d+(?:[._]\d+)+[\w().-]*(?: (?:build|b) ?\d+)?$|^[vVrR]\d+[\w().-]*$|^(?:19|20)\d\d[01]\d[0-3]\d$`)
+	revisions   = pattern.New(`^(?:rev\.?)?[A-Za-z]{0,3}\d{0,2}(?:[-,;| ]+(?:rev\.?)?[A-Za-z]{0,3}\d{0,2})*$`)
 )
 
 // files tells whether every value names a file of its package.
@@ -290,12 +291,12 @@ func (c *column) about() string {
 }
 
 var (
-	boardText      = regexp.MustCompile(`^[a-z0-9_-]+,[A-Za-z0-9_.+-]+(?:[ ;|]+[a-z0-9_-]+,[A-Za-z0-9_.+-]+)*$`)
-	modelWord      = regexp.MustCompile(`^[A-Z][A-Za-z]*-?\d[\w-]*$`)
-	modelList      = regexp.MustCompile(`^[A-Z][A-Za-z]*-?\d[\w-]*(?:[,;| ]+[A-Z][A-Za-z]*-?\d[\w-]*)*$`)
-	shortRevisions = regexp.MustCompile(`^[A-Za-z]\d{0,2}(?:[-,;/ ]+[A-Za-z]\d{0,2})*$`)
-	wordyModel     = regexp.MustCompile(`^[A-Za-z][A-Za-z-]* [A-Za-z-]*\d[\w-]*$`)
-	componentWord  = regexp.MustCompile(`(?i)^(?:\w*boot\w*|\w*loader|\w*ldr|bl[0-9]?|sys\w*|main\w*|os|fw|firm\w*|\w*image|kernel|rootfs|runtime|app\w*|poe\w*|radio\w*|fpga\w*|cpld|modem\w*|mcu|bmc|phy)$`)
+	boardText      = pattern.New(`^[a-z0-9_-]+,[A-Za-z0-9_.+-]+(?:[ ;|]+[a-z0-9_-]+,[A-Za-z0-9_.+-]+)*$`)
+	modelWord      = pattern.New(`^[A-Z][A-Za-z]*-?\d[\w-]*$`)
+	modelList      = pattern.New(`^[A-Z][A-Za-z]*-?\d[\w-]*(?:[,;| ]+[A-Z][A-Za-z]*-?\d[\w-]*)*$`)
+	shortRevisions = pattern.New(`^[A-Za-z]\d{0,2}(?:[-,;/ ]+[A-Za-z]\d{0,2})*$`)
+	wordyModel     = pattern.New(`^[A-Za-z][A-Za-z-]* [A-Za-z-]*\d[\w-]*$`)
+	componentWord  = pattern.New(`(?i)^(?:\w*boot\w*|\w*loader|\w*ldr|bl[0-9]?|sys\w*|main\w*|os|fw|firm\w*|\w*image|kernel|rootfs|runtime|app\w*|poe\w*|radio\w*|fpga\w*|cpld|modem\w*|mcu|bmc|phy)$`)
 )
 
 // isArch tells whether a text is an architecture's name, by any of its spellings.

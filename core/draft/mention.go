@@ -1,11 +1,11 @@
 package draft
 
 import (
-	"regexp"
 	"strconv"
 	"strings"
 
 	"fitcheck/core/notes"
+	"fitcheck/core/pattern"
 	"fitcheck/core/rulebook"
 )
 
@@ -56,19 +56,19 @@ func (d *Draft) versionTexts() []string {
 func unspaced(t string) string { return strings.ReplaceAll(t, " ", "") }
 
 var (
-	laterAfter   = regexp.MustCompile(`(?i)^\s*(?:\+|(?:or|and)\s+(?:any\s+)?(?:later|newer|above|higher|up|greater|onwards?|upwards?)\b|onwards?\b|upwards?\b)`)
-	earlierAfter = regexp.MustCompile(`(?i)^\s*(?:or|and)\s+(?:any\s+)?(?:earlier|older|below|lower|before)\b`)
+	laterAfter   = pattern.New(`(?i)^\s*(?:\+|(?:or|and)\s+(?:any\s+)?(?:later|newer|above|higher|up|greater|onwards?|upwards?)\b|onwards?\b|upwards?\b)`)
+	earlierAfter = pattern.New(`(?i)^\s*(?:or|and)\s+(?:any\s+)?(?:earlier|older|below|lower|before)\b`)
 	noun         = `(?:\s+(?:the\s+)?(?:release|version|firmware|software|image|build|level)s?)?\s*["'(]?$`
-	belowBefore  = regexp.MustCompile(`(?i)(?:\bbefore|\bprior to|\b(?:earlier|older|lower|less) than|\bbelow|\bup to but not including|<)` + noun)
-	beforeWord   = regexp.MustCompile(`(?i)\bbefore` + noun)
-	installAfter = regexp.MustCompile(`(?i)^\s*(?:is|are|can be|may be|gets)\s+(?:installed|loaded|applied|used)\b`)
-	aboveBefore  = regexp.MustCompile(`(?i)(?:\b(?:newer|later|higher|greater) than|\babove|\bafter|\bbeyond|>)` + noun)
-	notBelow     = regexp.MustCompile(`(?i)(?:\bat least|\bminimum(?: of)?|\bmin\.?|\b(?:not|no) (?:older|earlier|lower|less) than|\bsince|\bnot below|>=|≥)` + noun)
-	notAbove     = regexp.MustCompile(`(?i)(?:\bup to(?: and including)?|\buntil|\bnot (?:newer|later|above)(?: than)?|\bat most|<=|≤)` + noun)
-	bootBefore   = regexp.MustCompile(`(?i)\b(?:boot[\s-]?loader|boot[\s-]?rom|boot|pre-?loader|loader)\b`)
-	ofBoot       = regexp.MustCompile(`(?i)^[^,;.]{0,30}\bof (?:the |its )?(?:boot[\s-]?loader|boot[\s-]?rom|boot|loader)\b`)
-	companions   = regexp.MustCompile(`(?i)\b(controller|manager|director|companion|management (?:server|system|station))\b`)
-	wildcard     = regexp.MustCompile(`(?:^|[\s("])([A-Za-z]{0,3}\d+(?:\.\d+)*\.[xX*])(?:$|[\s),.;:"])`)
+	belowBefore  = pattern.New(`(?i)(?:\bbefore|\bprior to|\b(?:earlier|older|lower|less) than|\bbelow|\bup to but not including|<)` + noun)
+	beforeWord   = pattern.New(`(?i)\bbefore` + noun)
+	installAfter = pattern.New(`(?i)^\s*(?:is|are|can be|may be|gets)\s+(?:installed|loaded|applied|used)\b`)
+	aboveBefore  = pattern.New(`(?i)(?:\b(?:newer|later|higher|greater) than|\babove|\bafter|\bbeyond|>)` + noun)
+	notBelow     = pattern.New(`(?i)(?:\bat least|\bminimum(?: of)?|\bmin\.?|\b(?:not|no) (?:older|earlier|lower|less) than|\bsince|\bnot below|>=|≥)` + noun)
+	notAbove     = pattern.New(`(?i)(?:\bup to(?: and including)?|\buntil|\bnot (?:newer|later|above)(?: than)?|\bat most|<=|≤)` + noun)
+	bootBefore   = pattern.New(`(?i)\b(?:boot[\s-]?loader|boot[\s-]?rom|boot|pre-?loader|loader)\b`)
+	ofBoot       = pattern.New(`(?i)^[^,;.]{0,30}\bof (?:the |its )?(?:boot[\s-]?loader|boot[\s-]?rom|boot|loader)\b`)
+	companions   = pattern.New(`(?i)\b(controller|manager|director|companion|management (?:server|system|station))\b`)
+	wildcard     = pattern.New(`(?:^|[\s("])([A-Za-z]{0,3}\d+(?:\.\d+)*\.[xX*])(?:$|[\s),.;:"])`)
 )
 
 // mentions finds the versions that a sentence names, in their order.
@@ -124,7 +124,7 @@ func mentions(rb *rulebook.Rulebook, d *Draft, text string) []*mention {
 	return out
 }
 
-var clauseEnd = regexp.MustCompile(`;\s|,\s+(?:and\s+)?(?:the|for|on)\s|\s+(?:while|whereas|but)\s`)
+var clauseEnd = pattern.New(`;\s|,\s+(?:and\s+)?(?:the|for|on)\s|\s+(?:while|whereas|but)\s`)
 
 // clauseAt is the clause of a sentence in which a place lies.
 func clauseAt(text string, at int) string {

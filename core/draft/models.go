@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"fitcheck/core/fact"
+	"fitcheck/core/pattern"
 	"fitcheck/core/survey"
 )
 
@@ -145,7 +146,7 @@ func (d *Draft) otherSpellings() {
 	}
 }
 
-var nameRevision = regexp.MustCompile(`(?i)^(?:(?:rev|hw)[.-]?[a-z0-9]{1,3}|[a-z]\d{1,2})$`)
+var nameRevision = pattern.New(`(?i)^(?:(?:rev|hw)[.-]?[a-z0-9]{1,3}|[a-z]\d{1,2})$`)
 
 // nameRevisions takes the words behind a model in the names of its images for revisions, where
 // nothing better names any and there are several.
@@ -194,10 +195,10 @@ func (d *Draft) nameRevisions(all []*reading) {
 }
 
 var (
-	nameModel   = regexp.MustCompile(`^(?:[A-Za-z]{2,8}-?\d{1,5}|[A-Za-z]\d{2,5})[A-Za-z]{0,3}$`)
-	nameCut     = regexp.MustCompile(`[_ .]+|-`)
-	notAModel   = regexp.MustCompile(`(?i)^(?:v|r|rev|rel|b|build|rc|boot|fw|md|sha|crc|x|arm|armv|mips|ppc|riscv|aarch|mtd|part|n|p|t)-?\d+[a-z]?$`)
-	modelNumber = regexp.MustCompile(`^\d{1,5}[A-Za-z]{0,3}$`)
+	nameModel   = pattern.New(`^(?:[A-Za-z]{2,8}-?\d{1,5}|[A-Za-z]\d{2,5})[A-Za-z]{0,3}$`)
+	nameCut     = pattern.New(`[_ .]+|-`)
+	notAModel   = pattern.New(`(?i)^(?:v|r|rev|rel|b|build|rc|boot|fw|md|sha|crc|x|arm|armv|mips|ppc|riscv|aarch|mtd|part|n|p|t)-?\d+[a-z]?$`)
+	modelNumber = pattern.New(`^\d{1,5}[A-Za-z]{0,3}$`)
 )
 
 // nameWords are the words of a file's name, and each with a number behind it: "pw-2" is one.
@@ -332,8 +333,8 @@ func (d *Draft) hardware(r *reading, it *survey.Item) {
 	}
 }
 
-var revisionSpan = regexp.MustCompile(`^([A-Za-z]*)(\d+)\s*(?:-|\.\.|–)\s*([A-Za-z]*)(\d+)$`)
-var letterSpan = regexp.MustCompile(`^([A-Za-z])\s*(?:-|\.\.|–)\s*([A-Za-z])$`)
+var revisionSpan = pattern.New(`^([A-Za-z]*)(\d+)\s*(?:-|\.\.|–)\s*([A-Za-z]*)(\d+)$`)
+var letterSpan = pattern.New(`^([A-Za-z])\s*(?:-|\.\.|–)\s*([A-Za-z])$`)
 
 // spelled lists a range of revisions: its ends, and what lies between them where that is plain.
 func spelled(text string) []string {

@@ -9,6 +9,7 @@ import (
 	"time"
 
 	"fitcheck/core/notes"
+	"fitcheck/core/pattern"
 	"fitcheck/core/rulebook"
 	"fitcheck/core/version"
 )
@@ -78,7 +79,7 @@ func (d *Draft) tables(all []Text) {
 	}
 }
 
-var ranges = regexp.MustCompile(`^- \{from: '((?:[^']|'')*)', to: '((?:[^']|'')*)'`)
+var ranges = pattern.New(`^- \{from: '((?:[^']|'')*)', to: '((?:[^']|'')*)'`)
 
 func unquote(t string) string { return strings.ReplaceAll(t, "''", "'") }
 
@@ -242,32 +243,32 @@ func (t *told) heading(s notes.Sentence) bool {
 }
 
 var (
-	asks       = regexp.MustCompile(`(?i)\b(?:requires?|required|needs?|needed|must|at least|minimum|prerequisites?|only|necessary|or later|or newer|or above|or higher|and later|and newer)\b|≥|>=`)
-	forbids    = regexp.MustCompile(`(?i)\b(?:not (?:be )?(?:supported|possible|allowed|permitted|recommended|installed|upgraded|updated)|cannot|can not|can't|must not|may not|do not|don't|never|unsupported|impossible|forbidden|refused?|rejects?)\b`)
-	permits    = regexp.MustCompile(`(?i)\b(?:supported|possible|allowed|permitted|can be|may be|can go|may go)\b`)
-	brings     = regexp.MustCompile(`(?i)\b(?:includes?|contains?|brings?|ships? with|comes? with|bundled|updates? the|new in|fixed in|since)\b`)
-	directly   = regexp.MustCompile(`(?i)\b(?:direct(?:ly)?|straight|in one step|at once)\b`)
-	stops      = regexp.MustCompile(`(?i)\b(?:first|via|through|by way of|intermediate|in two steps|step by step|stop|before (?:this|that|it|going|installing|upgrading|updating|moving|(?:release |version )?\S*\d))\b`)
-	stopBefore = regexp.MustCompile(`(?i)(?:\bvia|\bthrough|\bby way of|\bfirst (?:to|install|load)|\b(?:install|load|upgrade to|update to|upgraded to|updated to|go to|move to|moved to|pass|stop at|stop on|on|at|goes through))` + noun)
-	stopAfter  = regexp.MustCompile(`(?i)^\s*(?:first\b|before\b|as an? intermediate|in between|must (?:first )?be (?:installed|passed|loaded|run)|has to be (?:installed|passed|loaded))`)
-	fromBefore = regexp.MustCompile(`(?i)(?:\bfrom|\bon|\brunning|\bruns?|\bover|\bhave|\bhas|\bwith|\bof|\bstill at)(?:\s+(?:a|an|any|the))?` + noun)
-	toBefore   = regexp.MustCompile(`(?i)(?:\bto|\bbefore|\breach(?:ing)?|\binto|\binstalling|\bfor)` + noun)
-	goesBack   = regexp.MustCompile(`(?i)\b(?:down-?grad\w*|roll(?:ed|ing)? ?back|go(?:ing)? back|return(?:ing)? to)\b`)
-	loses      = regexp.MustCompile(`(?i)\b(?:erase[sd]?|erasing|lose[s]?|lost|wipe[sd]?|discard(?:s|ed)?|delete[sd]?|reset[s]?|factory.default\w*|not (?:be )?(?:kept|preserved|retained|migrated))\b`)
-	settings   = regexp.MustCompile(`(?i)\b(?:config\w*|settings?|database)\b`)
-	keeps      = regexp.MustCompile(`(?i)\b(?:no|not|never|without)\b[^.;]{0,30}\b(?:erase\w*|los\w+|lost|wipe\w*|discard\w*|delete\w*|reset\w*)\b|\b(?:kept|preserved|retained|survive)\b`)
-	notKept    = regexp.MustCompile(`(?i)\bnot (?:be )?(?:kept|preserved|retained)\b`)
-	withdraws  = regexp.MustCompile(`(?i)\b(?:withdrawn|recalled|revoked|was pulled|has been pulled|do(?:es)? not use)\b`)
-	dropped    = regexp.MustCompile(`(?i)\b(?:no longer (?:be )?support\w*|not supported|unsupported|end of (?:support|life)|discontinu\w+|drop(?:s|ped)? support|support\b.{1,60}\b(?:removed|dropped|withdrawn|ended|ends))\b`)
-	released   = regexp.MustCompile(`(?i)\b(?:released?|date|published|issued|available since)\b`)
-	sizes      = regexp.MustCompile(`(?i)\b(\d+(?:\.\d+)?) ?([kMG]i?B)\b`)
-	minutes    = regexp.MustCompile(`(?i)\b(\d+)(?:\s*(?:-|–|to)\s*(\d+))?\s*min(?:utes?|\.)?\b`)
-	outage     = regexp.MustCompile(`(?i)\b(?:outage|interrupt\w*|without service|service|traffic|down(?:time)?|offline|unavailable)\b`)
-	takes      = regexp.MustCompile(`(?i)\b(?:takes?|lasts?|install\w*|upgrade|update|needs?|allow|outage|interrupt\w*|down(?:time)?|duration)\b`)
-	remedied   = regexp.MustCompile(`(?i)\b(error|message|code)\s+["']?([A-Z]*-?\d+)["']?\s*(?::|,|-|–|means|–|shows)\s*(.+)$`)
-	unpacks    = regexp.MustCompile(`(?i)\b(?:must|has to|is to|should) (?:first )?be (?:unpacked|extracted|unzipped)\b|^(?:please )?(?:unpack|extract|unzip)\b`)
-	whole      = regexp.MustCompile(`(?i)\b(?:do not|don't|never|must not be|not to be)\b.{0,20}\b(?:unpack|extract|unzip|untar|decompress)\w*|\b(?:as (?:it was )?downloaded|in one piece|keep .{0,30}whole)\b`)
-	afterwards = regexp.MustCompile(`(?i)^after (?:the )?(?:upgrade|update|install\w*|restart)[^,]*,?\s+(?:check|verify|make sure|ensure|see)\s+(?:that\s+)?(.+?)\.?$`)
+	asks       = pattern.New(`(?i)\b(?:requires?|required|needs?|needed|must|at least|minimum|prerequisites?|only|necessary|or later|or newer|or above|or higher|and later|and newer)\b|≥|>=`)
+	forbids    = pattern.New(`(?i)\b(?:not (?:be )?(?:supported|possible|allowed|permitted|recommended|installed|upgraded|updated)|cannot|can not|can't|must not|may not|do not|don't|never|unsupported|impossible|forbidden|refused?|rejects?)\b`)
+	permits    = pattern.New(`(?i)\b(?:supported|possible|allowed|permitted|can be|may be|can go|may go)\b`)
+	brings     = pattern.New(`(?i)\b(?:includes?|contains?|brings?|ships? with|comes? with|bundled|updates? the|new in|fixed in|since)\b`)
+	directly   = pattern.New(`(?i)\b(?:direct(?:ly)?|straight|in one step|at once)\b`)
+	stops      = pattern.New(`(?i)\b(?:first|via|through|by way of|intermediate|in two steps|step by step|stop|before (?:this|that|it|going|installing|upgrading|updating|moving|(?:release |version )?\S*\d))\b`)
+	stopBefore = pattern.New(`(?i)(?:\bvia|\bthrough|\bby way of|\bfirst (?:to|install|load)|\b(?:install|load|upgrade to|update to|upgraded to|updated to|go to|move to|moved to|pass|stop at|stop on|on|at|goes through))` + noun)
+	stopAfter  = pattern.New(`(?i)^\s*(?:first\b|before\b|as an? intermediate|in between|must (?:first )?be (?:installed|passed|loaded|run)|has to be (?:installed|passed|loaded))`)
+	fromBefore = pattern.New(`(?i)(?:\bfrom|\bon|\brunning|\bruns?|\bover|\bhave|\bhas|\bwith|\bof|\bstill at)(?:\s+(?:a|an|any|the))?` + noun)
+	toBefore   = pattern.New(`(?i)(?:\bto|\bbefore|\breach(?:ing)?|\binto|\binstalling|\bfor)` + noun)
+	goesBack   = pattern.New(`(?i)\b(?:down-?grad\w*|roll(?:ed|ing)? ?back|go(?:ing)? back|return(?:ing)? to)\b`)
+	loses      = pattern.New(`(?i)\b(?:erase[sd]?|erasing|lose[s]?|lost|wipe[sd]?|discard(?:s|ed)?|delete[sd]?|reset[s]?|factory.default\w*|not (?:be )?(?:kept|preserved|retained|migrated))\b`)
+	settings   = pattern.New(`(?i)\b(?:config\w*|settings?|database)\b`)
+	keeps      = pattern.New(`(?i)\b(?:no|not|never|without)\b[^.;]{0,30}\b(?:erase\w*|los\w+|lost|wipe\w*|discard\w*|delete\w*|reset\w*)\b|\b(?:kept|preserved|retained|survive)\b`)
+	notKept    = pattern.New(`(?i)\bnot (?:be )?(?:kept|preserved|retained)\b`)
+	withdraws  = pattern.New(`(?i)\b(?:withdrawn|recalled|revoked|was pulled|has been pulled|do(?:es)? not use)\b`)
+	dropped    = pattern.New(`(?i)\b(?:no longer (?:be )?support\w*|not supported|unsupported|end of (?:support|life)|discontinu\w+|drop(?:s|ped)? support|support\b.{1,60}\b(?:removed|dropped|withdrawn|ended|ends))\b`)
+	released   = pattern.New(`(?i)\b(?:released?|date|published|issued|available since)\b`)
+	sizes      = pattern.New(`(?i)\b(\d+(?:\.\d+)?) ?([kMG]i?B)\b`)
+	minutes    = pattern.New(`(?i)\b(\d+)(?:\s*(?:-|–|to)\s*(\d+))?\s*min(?:utes?|\.)?\b`)
+	outage     = pattern.New(`(?i)\b(?:outage|interrupt\w*|without service|service|traffic|down(?:time)?|offline|unavailable)\b`)
+	takes      = pattern.New(`(?i)\b(?:takes?|lasts?|install\w*|upgrade|update|needs?|allow|outage|interrupt\w*|down(?:time)?|duration)\b`)
+	remedied   = pattern.New(`(?i)\b(error|message|code)\s+["']?([A-Z]*-?\d+)["']?\s*(?::|,|-|–|means|–|shows)\s*(.+)$`)
+	unpacks    = pattern.New(`(?i)\b(?:must|has to|is to|should) (?:first )?be (?:unpacked|extracted|unzipped)\b|^(?:please )?(?:unpack|extract|unzip)\b`)
+	whole      = pattern.New(`(?i)\b(?:do not|don't|never|must not be|not to be)\b.{0,20}\b(?:unpack|extract|unzip|untar|decompress)\w*|\b(?:as (?:it was )?downloaded|in one piece|keep .{0,30}whole)\b`)
+	afterwards = pattern.New(`(?i)^after (?:the )?(?:upgrade|update|install\w*|restart)[^,]*,?\s+(?:check|verify|make sure|ensure|see)\s+(?:that\s+)?(.+?)\.?$`)
 )
 
 // sentence reads one.
@@ -449,9 +450,9 @@ func (t *told) completes(via string) bool {
 	return true
 }
 
-var toOnly = regexp.MustCompile(`(?i)\b(?:direct(?:ly)?|straight)\s+to` + noun)
+var toOnly = pattern.New(`(?i)\b(?:direct(?:ly)?|straight)\s+to` + noun)
 
-var fromOnly = regexp.MustCompile(`(?i)\b(?:from|running|runs?|still)` + noun)
+var fromOnly = pattern.New(`(?i)\b(?:from|running|runs?|still)` + noun)
 
 // spelt is a version as the releases have it, where one is meant.
 func (d *Draft) spelt(text string) string {
@@ -481,7 +482,7 @@ func (t *told) needs(what, within, scope string) {
 	t.add(&t.release.Needs, text+scope+", source: "+t.key+"}")
 }
 
-var revisionNames = regexp.MustCompile(`(?i)\b(?:revisions?|revs?\.?|boards?)\s+([A-Z0-9]{1,4}(?:(?:,\s*|\s+and\s+|\s+or\s+|\s*/\s*)[A-Z0-9]{1,4})*)\b`)
+var revisionNames = pattern.New(`(?i)\b(?:revisions?|revs?\.?|boards?)\s+([A-Z0-9]{1,4}(?:(?:,\s*|\s+and\s+|\s+or\s+|\s*/\s*)[A-Z0-9]{1,4})*)\b`)
 
 // scope is whom a clause is about, or its sentence, where it names models or revisions that are
 // not all.
@@ -805,15 +806,15 @@ func (t *told) handling(how string) {
 }
 
 var dates = []struct {
-	re     *regexp.Regexp
+	re     *pattern.Pattern
 	layout string
 }{
-	{regexp.MustCompile(`\b(\d{4}-\d\d-\d\d)\b`), "2006-01-02"},
-	{regexp.MustCompile(`\b(\d{1,2}\.\d{1,2}\.\d{4})\b`), "2.1.2006"},
-	{regexp.MustCompile(`\b(\d{1,2} [A-Z][a-z]+ \d{4})\b`), "2 January 2006"},
-	{regexp.MustCompile(`\b([A-Z][a-z]+ \d{1,2}, \d{4})\b`), "January 2, 2006"},
-	{regexp.MustCompile(`\b(\d{1,2} [A-Z][a-z]{2} \d{4})\b`), "2 Jan 2006"},
-	{regexp.MustCompile(`\b([A-Z][a-z]{2} \d{1,2}, \d{4})\b`), "Jan 2, 2006"},
+	{pattern.New(`\b(\d{4}-\d\d-\d\d)\b`), "2006-01-02"},
+	{pattern.New(`\b(\d{1,2}\.\d{1,2}\.\d{4})\b`), "2.1.2006"},
+	{pattern.New(`\b(\d{1,2} [A-Z][a-z]+ \d{4})\b`), "2 January 2006"},
+	{pattern.New(`\b([A-Z][a-z]+ \d{1,2}, \d{4})\b`), "January 2, 2006"},
+	{pattern.New(`\b(\d{1,2} [A-Z][a-z]{2} \d{4})\b`), "2 Jan 2006"},
+	{pattern.New(`\b([A-Z][a-z]{2} \d{1,2}, \d{4})\b`), "Jan 2, 2006"},
 }
 
 // date reads when the release was published.

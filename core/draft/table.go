@@ -10,6 +10,7 @@ import (
 
 	"golang.org/x/net/html"
 
+	"fitcheck/core/pattern"
 	"fitcheck/core/tree"
 )
 
@@ -40,7 +41,7 @@ func ReadTables(name string, data []byte) ([]Table, error) {
 	return csvTable(data)
 }
 
-var markdownRule = regexp.MustCompile(`(?m)^\s*\|?\s*:?-+:?\s*(\|\s*:?-+:?\s*)+\|?\s*$`)
+var markdownRule = pattern.New(`(?m)^\s*\|?\s*:?-+:?\s*(\|\s*:?-+:?\s*)+\|?\s*$`)
 
 func csvTable(data []byte) ([]Table, error) {
 	r := tree.CSV(data)
@@ -170,14 +171,14 @@ func headOf(t *Table) []string {
 // What a column is about, by the words of its heading.
 var columnWords = []struct {
 	about string
-	words *regexp.Regexp
+	words *pattern.Pattern
 }{
-	{"stops", regexp.MustCompile(`(?i)\b(stops?|via|by way of|intermediate|through|steps?|interim)\b`)},
-	{"boot", regexp.MustCompile(`(?i)\bboot`)},
-	{"companion", regexp.MustCompile(`(?i)\b(controller|manager|director|companion)\b`)},
-	{"models", regexp.MustCompile(`(?i)\b(models?|products?|platforms?|devices?|hardware)\b`)},
-	{"from", regexp.MustCompile(`(?i)\b(from|current|installed|running|old|source)\b`)},
-	{"to", regexp.MustCompile(`(?i)\b(to|target|new|destination|release|version|upgrade)\b`)},
+	{"stops", pattern.New(`(?i)\b(stops?|via|by way of|intermediate|through|steps?|interim)\b`)},
+	{"boot", pattern.New(`(?i)\bboot`)},
+	{"companion", pattern.New(`(?i)\b(controller|manager|director|companion)\b`)},
+	{"models", pattern.New(`(?i)\b(models?|products?|platforms?|devices?|hardware)\b`)},
+	{"from", pattern.New(`(?i)\b(from|current|installed|running|old|source)\b`)},
+	{"to", pattern.New(`(?i)\b(to|target|new|destination|release|version|upgrade)\b`)},
 }
 
 // Imported is a table as parts of a rulebook.
@@ -265,8 +266,8 @@ func nothing(cell string) bool {
 	return false
 }
 
-var denies = regexp.MustCompile(`(?i)^(no|not supported|unsupported|forbidden|x|✗|✘|❌|blocked)$`)
-var allows = regexp.MustCompile(`(?i)^(yes|y|supported|ok|✓|✔|✅|allowed)$`)
+var denies = pattern.New(`(?i)^(no|not supported|unsupported|forbidden|x|✗|✘|❌|blocked)$`)
+var allows = pattern.New(`(?i)^(yes|y|supported|ok|✓|✔|✅|allowed)$`)
 
 func (im *Imported) row(name string, t Table, r Row, from, to string, cell func(string) string, columns map[string]int, others []int) {
 	scope := ""
@@ -293,7 +294,7 @@ func (im *Imported) row(name string, t Table, r Row, from, to string, cell func(
 	}
 }
 
-var companionWord = regexp.MustCompile(`(?i)controller|manager|director|companion`)
+var companionWord = pattern.New(`(?i)controller|manager|director|companion`)
 
 func companionOf(head string) string { return companionWord.FindString(head) }
 
@@ -335,7 +336,7 @@ func (im *Imported) move(name string, r Row, from, to, stops, scope string) {
 }
 
 // rangeVersion is a version in the text of a range.
-var rangeVersion = regexp.MustCompile(`[^\s<>=!|*]+`)
+var rangeVersion = pattern.New(`[^\s<>=!|*]+`)
 
 func (im *Imported) within(cell string) string {
 	text := Within(cell)
@@ -345,7 +346,7 @@ func (im *Imported) within(cell string) string {
 	return rangeVersion.ReplaceAllStringFunc(text, im.fit)
 }
 
-var stopSplit = regexp.MustCompile(`(?i)\s*(?:,|;|→|->|=>|»|\bthen\b|\band\b|\s/\s)\s*`)
+var stopSplit = pattern.New(`(?i)\s*(?:,|;|→|->|=>|»|\bthen\b|\band\b|\s/\s)\s*`)
 
 func splitStops(text string) []string {
 	var out []string
@@ -381,12 +382,12 @@ func quoteAll(list []string) []string {
 func quoteYAML(t string) string { return single(t) }
 
 var (
-	laterWords   = regexp.MustCompile(`(?i)^(.*?)\s*(?:\+|(?:or|and)\s+(?:later|newer|above|higher|greater))$`)
-	earlierWords = regexp.MustCompile(`(?i)^(.*?)\s*(?:or|and)\s+(?:earlier|older|below|lower)$`)
-	beforeWords  = regexp.MustCompile(`(?i)^(?:before|earlier than|older than|below|prior to|up to but not including)\s+(.+)$`)
-	sinceWords   = regexp.MustCompile(`(?i)^(?:from|since|minimum|min\.?|at least|≥)\s*(.+)$`)
-	spanWords    = regexp.MustCompile(`(?i)^(\S+)\s*(?:–|—|\s-\s|\bto\b|\bthrough\b|\.\.\.?)\s*(\S+)$`)
-	wildVersion  = regexp.MustCompile(`^(v?)((?:\d+\.)+)[x*](?:\.[x*])*$`)
+	laterWords   = pattern.New(`(?i)^(.*?)\s*(?:\+|(?:or|and)\s+(?:later|newer|above|higher|greater))$`)
+	earlierWords = pattern.New(`(?i)^(.*?)\s*(?:or|and)\s+(?:earlier|older|below|lower)$`)
+	beforeWords  = pattern.New(`(?i)^(?:before|earlier than|older than|below|prior to|up to but not including)\s+(.+)$`)
+	sinceWords   = pattern.New(`(?i)^(?:from|since|minimum|min\.?|at least|≥)\s*(.+)$`)
+	spanWords    = pattern.New(`(?i)^(\S+)\s*(?:–|—|\s-\s|\bto\b|\bthrough\b|\.\.\.?)\s*(\S+)$`)
+	wildVersion  = pattern.New(`^(v?)((?:\d+\.)+)[x*](?:\.[x*])*$`)
 )
 
 // Within reads what a table says of versions, as the text of a range.

@@ -7,6 +7,7 @@ import (
 	"strconv"
 	"strings"
 
+	"fitcheck/core/pattern"
 	"fitcheck/core/version"
 )
 
@@ -51,7 +52,7 @@ func cut(text string) (prefix string, segments []segment, tail string, ok bool) 
 	return prefix, segments, "", true
 }
 
-var finalLetters = regexp.MustCompile(`^([^a-z]*)([a-z]+)([^a-z]*)$`)
+var finalLetters = pattern.New(`^([^a-z]*)([a-z]+)([^a-z]*)$`)
 
 func isDigit(c byte) bool { return c >= '0' && c <= '9' }
 
@@ -66,7 +67,7 @@ type place struct {
 
 // early are words after which a version comes before the one without them; only the natural
 // order knows that.
-var early = regexp.MustCompile(`alpha|beta|pre|rc|dev`)
+var early = pattern.New(`alpha|beta|pre|rc|dev`)
 
 // shape makes a pattern of version texts. ok is false where they have no shape in common, or one
 // whose order no pattern gives.
@@ -170,9 +171,9 @@ func (s segment) key(dots *int) string {
 }
 
 var (
-	singleLetter = regexp.MustCompile(`^([^a-z]*)[a-z]$`)
-	buildWord    = regexp.MustCompile(`(?:^|[^a-z])(?:b|bld|build)[^a-z]*$`)
-	leadWord     = regexp.MustCompile(`[a-z]+`)
+	singleLetter = pattern.New(`^([^a-z]*)[a-z]$`)
+	buildWord    = pattern.New(`(?:^|[^a-z])(?:b|bld|build)[^a-z]*$`)
+	leadWord     = pattern.New(`[a-z]+`)
 )
 
 // kinds tells whether the letter before a number differs from text to text: it counts, too.
@@ -207,7 +208,7 @@ func literal(t string) string {
 	return blanks.ReplaceAllString(regexp.QuoteMeta(t), `\s+`)
 }
 
-var blanks = regexp.MustCompile(`[ \t]+`)
+var blanks = pattern.New(`[ \t]+`)
 
 func prefixPattern(seen []string) string {
 	var words []string
@@ -398,4 +399,4 @@ func (v *Versions) unnamed() string {
 	return strings.NewReplacer(`(?:\d+)`, `\d+`, `(?:[A-Za-z]+)`, `[A-Za-z]+`, `(?:[A-Za-z])`, `[A-Za-z]`, `(?:[a-z])`, `[a-z]`).Replace(p)
 }
 
-var groupName = regexp.MustCompile(`\(\?P<\w+>`)
+var groupName = pattern.New(`\(\?P<\w+>`)

@@ -3,12 +3,12 @@ package notes
 import (
 	"context"
 	"path"
-	"regexp"
 	"slices"
 	"strings"
 	"sync"
 
 	"fitcheck/core/archive"
+	"fitcheck/core/pattern"
 	"fitcheck/core/rulebook"
 )
 
@@ -21,7 +21,7 @@ type File struct {
 }
 
 // usual are names that notes have.
-var usual = regexp.MustCompile(`(?i)(?:read.?me|release|notes?|changes|changelog|what.?s.?new|news|errata|bulletin|advisor|upgrade|install(?:ation)?.guide|history)`)
+var usual = pattern.New(`(?i)(?:read.?me|release|notes?|changes|changelog|what.?s.?new|news|errata|bulletin|advisor|upgrade|install(?:ation)?.guide|history)`)
 
 var documents = []string{"", ".txt", ".text", ".md", ".markdown", ".htm", ".html", ".pdf", ".rst", ".asc", ".nfo"}
 

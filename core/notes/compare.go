@@ -2,11 +2,11 @@ package notes
 
 import (
 	"fmt"
-	"regexp"
 	"slices"
 	"strings"
 
 	"fitcheck/core/fact"
+	"fitcheck/core/pattern"
 	"fitcheck/core/rulebook"
 	"fitcheck/core/truth"
 	y "fitcheck/core/yamlfile"
@@ -101,7 +101,7 @@ func (c comparison) rule(s *Statement, text string, at y.Spot, same bool) {
 	}
 }
 
-var sizeText = regexp.MustCompile(`(?i)\b(\d+(?:\.\d+)?) ?([kMGT]i?B)\b`)
+var sizeText = pattern.New(`(?i)\b(\d+(?:\.\d+)?) ?([kMGT]i?B)\b`)
 
 // need compares what must be there with the needs of the release.
 func (c comparison) need(s *Statement) {
@@ -151,7 +151,7 @@ func (c comparison) need(s *Statement) {
 }
 
 // named is a word right before a version.
-var named = regexp.MustCompile(`([A-Za-z][\w-]+) (?:version )?v?\d+\.\d`)
+var named = pattern.New(`([A-Za-z][\w-]+) (?:version )?v?\d+\.\d`)
 
 func trimV(v string) string { return strings.TrimLeft(v, "vV") }
 
@@ -258,7 +258,7 @@ func (c comparison) dropped(s *Statement) {
 }
 
 // bound is a version in a range, without what compares it.
-var bound = regexp.MustCompile(`[^\s<>=|&*,!~^]+`)
+var bound = pattern.New(`[^\s<>=|&*,!~^]+`)
 
 // speaksOfVersion tells whether a range or list of versions names one of some versions: the
 // very version, by the scheme of its component, and not a text that holds it.
@@ -275,7 +275,7 @@ func (c comparison) speaksOfVersion(text, component string, versions []Version) 
 }
 
 // asWhole is how notes say that a download must stay as it is.
-var asWhole = regexp.MustCompile(`(?i)\b(?:do not|don't|never|as (?:it was )?downloaded|in one piece|whole)\b`)
+var asWhole = pattern.New(`(?i)\b(?:do not|don't|never|as (?:it was )?downloaded|in one piece|whole)\b`)
 
 // handling compares with how the rulebook has downloads served.
 func (c comparison) handling(s *Statement) {

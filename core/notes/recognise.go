@@ -1,10 +1,10 @@
 package notes
 
 import (
-	"regexp"
 	"slices"
 	"strings"
 
+	"fitcheck/core/pattern"
 	"fitcheck/core/rulebook"
 	"fitcheck/core/version"
 )
@@ -42,7 +42,7 @@ func newRecogniser(rb *rulebook.Rulebook) *recogniser {
 
 // numbered is a text that looks like a version: numbers joined by points, and
 // what makers put behind.
-var numbered = regexp.MustCompile(`\b[vVR]?\d+(?:\.\d+)+(?:\(\d+[a-z]*\)[A-Z]*\d*|[a-z]\b)?(?:[-_](?:rc|beta|alpha|build)?\.?\d[\d.]*)?(?: build \d+)?`)
+var numbered = pattern.New(`\b[vVR]?\d+(?:\.\d+)+(?:\(\d+[a-z]*\)[A-Z]*\d*|[a-z]\b)?(?:[-_](?:rc|beta|alpha|build)?\.?\d[\d.]*)?(?: build \d+)?`)
 
 // versions finds version texts: those that a pattern of the rulebook reads, and
 // what looks like one.

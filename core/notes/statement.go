@@ -1,10 +1,10 @@
 package notes
 
 import (
-	"regexp"
 	"slices"
 	"strings"
 
+	"fitcheck/core/pattern"
 	"fitcheck/core/rulebook"
 )
 
@@ -66,10 +66,10 @@ type Version struct {
 // sign is a way of wording by which a kind is recognised.
 type sign struct {
 	kind Kind
-	re   *regexp.Regexp
+	re   *pattern.Pattern
 }
 
-func words(kind Kind, re string) sign { return sign{kind, regexp.MustCompile(`(?i)` + re)} }
+func words(kind Kind, re string) sign { return sign{kind, pattern.New(`(?i)` + re)} }
 
 // signs are tried one after the other; the first that is found decides.
 var signs = []sign{
@@ -197,10 +197,10 @@ func sentences(lines []Line) []sentence {
 }
 
 // end is where a sentence may end: a mark, and a blank before a capital.
-var end = regexp.MustCompile(`[.!?]["')]?\s+[A-Z"(]`)
+var end = pattern.New(`[.!?]["')]?\s+[A-Z"(]`)
 
 // abbreviations after whose point no sentence ends.
-var abbreviation = regexp.MustCompile(`(?i)\b(?:e\.g|i\.e|etc|vs|no|rev|ver|fig|approx|incl)\.["')]?\s+[A-Z"(]$`)
+var abbreviation = pattern.New(`(?i)\b(?:e\.g|i\.e|etc|vs|no|rev|ver|fig|approx|incl)\.["')]?\s+[A-Z"(]$`)
 
 func cut(lines []Line) []sentence {
 	var text strings.Builder
