@@ -72,10 +72,18 @@ type Item struct {
 
 	// In is what it lies in directly.
 	In Container
+	// Twin: its container holds another item of the same name. Streamed: what lies behind it in
+	// its container is not known yet.
+	Twin, Streamed bool
+
 	// Part: it lies inside an image, as a part of it; Within: in something that does.
 	Part, Within bool
 
 	sum string // what its sink made of its content, see Summer
+	// leader is the nearest item at or above it that others may equal; of such a one, above is
+	// the next. derive names what is named after its container, nil where a name is given.
+	leader, above *Item
+	derive        func(container string) string
 	// passedOver: a quick look wanted no more of it than its beginning.
 	passedOver bool
 }

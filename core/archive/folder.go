@@ -1,7 +1,9 @@
 package archive
 
 import (
-	"cmp"
+	"fmt"
+	"hash/maphash"
+	"io"
 	"io/fs"
 	"os"
 	"path"
@@ -64,25 +66,93 @@ func (w *walker) folder(dir, name string) error {
 	}
 	slices.SortStableFunc(files, func(a, b file) int { return natural.Compare(a.path, b.path) })
 	for i, f := range files {
-		f.it.Order[len(f.it.Order)-1] = i
+		f.it.Order[len(f.it.Order)-1], f.it.Streamed = i, false
 	}
-	order := slices.Clone(files)
-	slices.SortStableFunc(order, func(a, b file) int { return cmp.Compare(b.it.Size, a.it.Size) })
-	return w.each(len(order), func(i int) error {
-		f, err := root.Open(order[i].path)
+	names := make([]string, len(files))
+	items := make([]*Item, len(files))
+	for i, f := range files {
+		names[i], items[i] = f.path, f.it
+	}
+	return w.folderFiles(root, names, items)
+}
+
+// folderFiles visits the files of a folder; those of one size are compared.
+func (w *walker) folderFiles(root *os.Root, names []string, items []*Item) error {
+	others := map[int][]int{}
+	if w.sharer() != nil {
+		seed := maphash.MakeSeed()
+		others = groups(len(items), func(i int) (uint64, bool) { return sample(root, names[i], items[i].Size, seed) })
+	}
+	follows := map[int]bool{}
+	for _, all := range others {
+		for _, i := range all {
+			follows[i] = true
+		}
+	}
+	visit := func(i, of int, leads bool) error {
+		f, err := root.Open(names[i])
 		if err != nil {
-			w.denied(order[i].it, err)
+			w.denied(items[i], err)
 			return nil
 		}
 		defer f.Close()
 		info, err := f.Stat()
 		if err != nil || !info.Mode().IsRegular() {
-			w.visitor.Report(Problem{order[i].it.Address, Unsafe, "not a file any more", "try again when nothing changes the folder"})
+			w.visitor.Report(Problem{items[i].Address, Unsafe, "not a file any more", "try again when nothing changes the folder"})
 			return nil
 		}
-		order[i].it.Size, order[i].it.Mode = info.Size(), info.Mode().Perm()
-		return w.file(order[i].it, f, info)
+		items[i].Size, items[i].Mode = info.Size(), info.Mode().Perm()
+		if of >= 0 && items[of].Size == info.Size() {
+			if o, err := root.Open(names[of]); err == nil {
+				defer o.Close()
+				shared, err := w.share(items[i], items[of], io.NewSectionReader(f, 0, info.Size()), io.NewSectionReader(o, 0, info.Size()))
+				if shared || err != nil {
+					return err
+				}
+			}
+		}
+		if leads {
+			items[i].lead()
+		}
+		return w.file(items[i], f, info)
+	}
+	return w.inOrder(len(items), func(i int) int64 { return items[i].Size }, nil, func(i int) error {
+		if follows[i] {
+			return nil
+		}
+		err := visit(i, -1, len(others[i]) > 0)
+		for _, o := range others[i] {
+			if err == nil {
+				err = visit(o, i, false)
+			}
+		}
+		return err
 	})
+}
+
+// sample sums the size of a file, and its bytes at the beginning, in the middle and at the end, so
+// that of files of one size, as images often are, those are compared that may be equal.
+func sample(root *os.Root, name string, size int64, seed maphash.Seed) (sum uint64, ok bool) {
+	if size < shareFrom {
+		return 0, false
+	}
+	f, err := root.Open(name)
+	if err != nil {
+		return 0, false
+	}
+	defer f.Close()
+	var h maphash.Hash
+	h.SetSeed(seed)
+	fmt.Fprint(&h, size)
+	b := make([]byte, 4<<10)
+	for _, at := range []int64{0, size / 2, size - int64(len(b))} {
+		n, err := f.ReadAt(b, at)
+		if err != nil && err != io.EOF {
+			return 0, false
+		}
+		h.Write(b[:n])
+	}
+	return h.Sum64(), true
 }
 
 func (w *walker) denied(it *Item, err error) {

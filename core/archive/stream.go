@@ -155,6 +155,11 @@ func (w *walker) inner(p *pass, z, rest io.Reader, src source, given string) err
 		size = s.size
 	}
 	it := p.it.child(innerName(p.it.Name, given), size, 1, 0)
+	if innerName("", given) == innerName("x", given) {
+		it.Streamed = false // it is alone
+	} else {
+		it.derive = func(container string) string { return innerName(container, "") }
+	}
 	if err := w.item(it, src); err != nil {
 		return err
 	}
@@ -238,5 +243,8 @@ func (w *walker) shell(p *pass, at int) error {
 		return p.failed(err)
 	}
 	p.problem(Note, fmt.Sprintf("a script with a payload from byte %d on", at), "")
-	return w.item(p.it.child(path.Base(p.it.Name)+".payload", -1, 1, 0), source{r: p})
+	payload := func(container string) string { return path.Base(container) + ".payload" }
+	it := p.it.child(payload(p.it.Name), -1, 1, 0)
+	it.derive = payload
+	return w.item(it, source{r: p})
 }

@@ -3,6 +3,7 @@ package archive
 import (
 	"bufio"
 	"bytes"
+	"cmp"
 	"errors"
 	"io"
 	"path"
@@ -270,11 +271,38 @@ spawn:
 	return first
 }
 
+// inOrder calls do for 0..n-1 in an order that suits: what is small first, since it may be a list
+// that tells what is wanted of the rest, then the largest, so that the cores end together. beside,
+// where it is not nil, is called alongside the latter.
+func (w *walker) inOrder(n int, size func(i int) int64, beside func() error, do func(i int) error) error {
+	var small, large []int
+	for i := range n {
+		if size(i) <= HeadSize {
+			small = append(small, i)
+		} else {
+			large = append(large, i)
+		}
+	}
+	if err := w.each(len(small), func(i int) error { return do(small[i]) }); err != nil {
+		return err
+	}
+	slices.SortStableFunc(large, func(a, b int) int { return cmp.Compare(size(b), size(a)) })
+	if beside == nil {
+		return w.each(len(large), func(i int) error { return do(large[i]) })
+	}
+	return w.each(len(large)+1, func(i int) error {
+		if i == 0 {
+			return beside()
+		}
+		return do(large[i-1])
+	})
+}
+
 // child makes the item of a file inside another.
 func (it *Item) child(name string, size int64, levels int, order int) *Item {
 	recoded := !utf8.ValidString(name)
 	name = printable(name)
-	return &Item{In: it.Container, Within: it.Part || it.Within, Recoded: recoded, Address: it.Address + "::" + name, Name: name, Size: size, Depth: it.Depth + levels,
+	return &Item{In: it.Container, Streamed: true, leader: it.leader, Within: it.Part || it.Within, Recoded: recoded, Address: it.Address + "::" + name, Name: name, Size: size, Depth: it.Depth + levels,
 		Order: append(append([]int(nil), it.Order...), order)}
 }
 

@@ -4,7 +4,6 @@ import (
 	"archive/zip"
 	"bufio"
 	"bytes"
-	"cmp"
 	"encoding/binary"
 	"errors"
 	"fmt"
@@ -12,7 +11,6 @@ import (
 	"hash/crc32"
 	"io"
 	"io/fs"
-	"slices"
 	"strings"
 	"sync"
 
@@ -80,39 +78,46 @@ func (w *walker) zip(p *pass) error {
 	}
 	w.zipStructure(p, at, size, zr.File, dir)
 
-	// The largest first, so that the cores end together; the zip's own bytes
-	// are hashed alongside.
-	all := &roster{}
-	order := make([]int, len(zr.File))
-	for i := range order {
-		order[i] = i
-	}
-	slices.SortStableFunc(order, func(a, b int) int {
-		return cmp.Compare(zr.File[b].UncompressedSize64, zr.File[a].UncompressedSize64)
-	})
+	sizeOf := func(i int) int64 { return int64(zr.File[i].UncompressedSize64) }
 	if p.lister() != nil && zipIsRoot(zr.File) {
 		l := w.listing(p, 1)
-		err = w.each(len(order)+1, func(i int) error {
-			if i == 0 {
-				return hash()
-			}
-			return l.zip(at, dir.base, zr.File[order[i-1]])
-		})
+		err = w.inOrder(len(zr.File), sizeOf, hash, func(i int) error { return l.zip(at, dir.base, zr.File[i]) })
 		l.told.end()
 		return err
 	}
 	members := make([]roster, len(zr.File))
-	err = w.each(len(order)+1, func(i int) error {
-		if i == 0 {
-			return hash()
+	z := &zipItems{w: w, p: p, at: at, base: dir.base, files: zr.File, members: members, twins: namedTwice(zr.File)}
+	z.others = map[int][]int{}
+	if w.sharer() != nil && !p.quick() {
+		z.others = groups(len(zr.File), z.key)
+	}
+	follows := map[int]bool{}
+	for _, all := range z.others {
+		for _, i := range all {
+			follows[i] = true
 		}
-		return w.zipEntry(p.it, at, dir.base, zr.File[order[i-1]], order[i-1], &members[order[i-1]])
+	}
+	err = w.inOrder(len(zr.File), sizeOf, hash, func(i int) error {
+		if follows[i] {
+			return nil
+		}
+		return z.group(i)
 	})
+	all := &roster{}
 	for i := range members { // in the order of the directory
 		all.members = append(all.members, members[i].members...)
 	}
 	all.judge(p, false)
 	return err
+}
+
+// namedTwice counts the entries of each name, as some program or other takes it.
+func namedTwice(files []*zip.File) map[string]int {
+	out := make(map[string]int, len(files))
+	for _, f := range files {
+		out[sameKey(zipName(f))]++
+	}
+	return out
 }
 
 // announced refuses at once what the directory already says is too much.
@@ -226,30 +231,86 @@ func (p *pooledInflater) Close() error {
 	return err
 }
 
-func (w *walker) zipEntry(parent *Item, at io.ReaderAt, base int64, f *zip.File, index int, all *roster) error {
+// zipItems makes items of the entries of a zip.
+type zipItems struct {
+	w       *walker
+	p       *pass
+	at      io.ReaderAt
+	base    int64
+	files   []*zip.File
+	twins   map[string]int
+	members []roster
+	others  map[int][]int // entries that may equal an earlier one
+}
+
+// packedKey is what the directory gives of an entry's bytes.
+type packedKey struct {
+	method           uint16
+	crc              uint32
+	packed, unpacked uint64
+}
+
+// key is what equal entries have in common.
+func (z *zipItems) key(i int) (packedKey, bool) {
+	f := z.files[i]
+	return packedKey{f.Method, f.CRC32, f.CompressedSize64, f.UncompressedSize64}, f.CompressedSize64 >= shareFrom && f.Flags&1 == 0 && specialMode(f.Mode()) == ""
+}
+
+// group visits an entry, and those that may equal it.
+func (z *zipItems) group(i int) error {
+	others := z.others[i]
+	first, err := z.entry(i, nil, nil, len(others) > 0)
+	for _, o := range others {
+		if err != nil {
+			return err
+		}
+		_, err = z.entry(o, first, z.files[i], false)
+	}
+	return err
+}
+
+// packed are the bytes of an entry as they lie in the zip.
+func (z *zipItems) packed(f *zip.File) *io.SectionReader {
+	off, err := f.DataOffset()
+	if err != nil {
+		return io.NewSectionReader(z.at, 0, 0)
+	}
+	return io.NewSectionReader(z.at, z.base+off, int64(f.CompressedSize64))
+}
+
+// entry visits one entry: by its content, or as one that equals that of another entry.
+func (z *zipItems) entry(i int, of *Item, ofFile *zip.File, leads bool) (*Item, error) {
+	f, all := z.files[i], &z.members[i]
 	name := zipName(f)
 	if strings.HasSuffix(name, "/") && f.UncompressedSize64 == 0 {
 		all.folder(name)
-		return nil
+		return nil, nil
 	}
-	it := parent.child(name, int64(f.UncompressedSize64), 1, index)
-	it.Mode = f.Mode().Perm()
+	it := z.p.it.child(name, int64(f.UncompressedSize64), 1, i)
+	it.Mode, it.Twin, it.Streamed = f.Mode().Perm(), z.twins[sameKey(name)] > 1, false
 	if specialMode(f.Mode()) != "" {
 		all.modeMember(it, f.Mode(), zipTarget(f))
-		return nil
+		return nil, nil
 	}
-	check := fmt.Sprintf("%08x", f.CRC32)
-	defer all.file(it, check)
+	defer all.file(it, fmt.Sprintf("%08x", f.CRC32))
+	if of != nil {
+		if shared, err := z.w.share(it, of, z.packed(f), z.packed(ofFile)); shared || err != nil {
+			return it, err
+		}
+	}
+	if leads {
+		it.lead()
+	}
 	data, err := openZip(f)
 	if err != nil {
-		return w.unread(it, err)
+		return it, z.w.unread(it, err)
 	}
 	defer data.Close()
-	src := source{r: &reader{w: w, item: it.Address, r: data, packed: func() int64 { return int64(f.CompressedSize64) }}}
-	if off, err := f.DataOffset(); err == nil && f.Method == zip.Store {
-		src.at = io.NewSectionReader(at, base+off, int64(f.CompressedSize64))
+	src := source{r: &reader{w: z.w, item: it.Address, r: data, packed: func() int64 { return int64(f.CompressedSize64) }}}
+	if f.Method == zip.Store {
+		src.at = z.packed(f)
 	}
-	return w.item(it, src)
+	return it, z.w.item(it, src)
 }
 
 // zipTarget is where a symbolic link leads.

@@ -10,6 +10,7 @@ import (
 	"fitcheck/core/content"
 	"fitcheck/core/fact"
 	"fitcheck/core/image"
+	"fitcheck/core/rulebook"
 	"fitcheck/core/yamlfile"
 )
 
@@ -36,7 +37,22 @@ func (c *collector) listed() *image.Set {
 }
 
 // Promote implements archive.Lister: what a rulebook names inside a file system is an item.
-func (s *sink) Promote(address string) bool { return s.c.named(address) }
+func (s *sink) Promote(address string) bool {
+	named := s.c.named(address)
+	if len(s.it.Leaders()) > 0 && s.c.names() { // what equals it may be asked the same
+		s.c.mu.Lock()
+		defer s.c.mu.Unlock()
+		if s.it.tooMany = s.it.tooMany || len(s.it.shown) >= maxShown; !s.it.tooMany {
+			s.it.shown = append(s.it.shown, shownFile{strings.TrimPrefix(address, s.it.Address+"::"), named})
+		}
+	}
+	return named
+}
+
+// names tells whether anything may be named inside a file system.
+func (c *collector) names() bool {
+	return len(c.options.promote) > 0 || slices.ContainsFunc(c.options.Rulebooks, func(rb *rulebook.Rulebook) bool { return len(rb.Packages) > 0 })
+}
 
 // named tells whether a rulebook names a file: as a manifest, a list, a signature or an item.
 func (c *collector) named(address string) bool {

@@ -39,6 +39,9 @@ type Options struct {
 	Quick bool
 	// Digests are computed of every item beside those that are needed anyway.
 	Digests []digest.Algorithm
+	// Undigested says that nobody asks for the digests of items: those alone are computed that
+	// a rulebook or a list may speak of.
+	Undigested bool
 	// Progress, where it is not nil, lets others see how far the survey is.
 	Progress *archive.Progress
 	// Texts keeps small texts whatever they are called; see Item.Text.
@@ -47,6 +50,8 @@ type Options struct {
 	Deep bool
 	// Contents lists the files of file systems, with their digests.
 	Contents bool
+	// apart looks at equal items one by one, too.
+	apart bool
 	// promote are addresses of files in file systems that lists of the package name.
 	promote map[string]bool
 	// Formats that items are told by; nil stands for the built-in ones.
@@ -130,6 +135,12 @@ type Item struct {
 	Unread bool
 	// Nature says what can be said of an item of no known format.
 	Nature string
+
+	sniffed string // its kind by its first bytes
+	listed  bool   // by those it looks like a list of digests, or a signed text
+	// shown are the files of it, where that may be asked; tooMany: they were too many to keep.
+	shown   []shownFile
+	tooMany bool
 
 	format   *image.Format
 	programs []fact.Fact // of what lies in its parts
@@ -296,26 +307,12 @@ func Run(ctx context.Context, path string, o Options) (*Survey, error) {
 	if o.Formats == nil {
 		o.Formats = image.Builtin()
 	}
-	c := &collector{options: o, algorithms: []digest.Algorithm{digest.SHA256}}
-	for _, a := range o.Digests {
-		if !slices.Contains(c.algorithms, a) {
-			c.algorithms = append(c.algorithms, a)
-		}
+	c := &collector{options: o, digests: newWanted(o)}
+	var visitor archive.Visitor = c
+	if o.apart {
+		visitor = struct{ archive.Visitor }{c}
 	}
-	for _, e := range o.Expect {
-		c.algorithms = append(c.algorithms, e.Sum.Algorithm)
-	}
-	for _, rb := range o.Rulebooks {
-		for _, p := range rb.Packages {
-			if p.Manifest != nil {
-				c.algorithms = append(c.algorithms, p.Manifest.Digests()...)
-			}
-		}
-	}
-	if o.Quick {
-		c.algorithms = nil
-	}
-	if err := archive.WalkShown(ctx, path, o.Limits, c, o.Progress); err != nil {
+	if err := archive.WalkShown(ctx, path, o.Limits, visitor, o.Progress); err != nil {
 		return nil, err
 	}
 	if c.err != nil {
@@ -462,11 +459,12 @@ const Mismatch archive.Class = "mismatch"
 
 // collector takes the items while the package is walked.
 type collector struct {
-	options    Options
-	algorithms []digest.Algorithm
+	options Options
+	digests *wanted
 
 	mu      sync.Mutex
 	items   []*Item
+	led     map[*archive.Item][]*Item // at and below an item that others may equal
 	reports []archive.Problem
 	kept    int64
 	err     error
@@ -479,8 +477,9 @@ func (c *collector) Report(p archive.Problem) {
 }
 
 func (c *collector) Begin(a *archive.Item, head []byte) archive.Sink {
-	s := &sink{c: c, it: &Item{Item: a, coverage: &coverage{}}, sums: digest.NewMulti(c.wants()...)}
+	s := &sink{c: c, it: &Item{Item: a, coverage: &coverage{}}}
 	s.reading = image.Begin(c.options.Formats, head, a.Size, a.Container != archive.None)
+	s.sums = digest.NewMulti(c.digests.of(a, s.reading.Kind())...)
 	if !c.options.Quick {
 		s.reading.Opened()
 	}
@@ -488,37 +487,17 @@ func (c *collector) Begin(a *archive.Item, head []byte) archive.Sink {
 		s.reading.Listed()
 		s.files()
 	}
-	if a.Container == archive.None && c.wanted(a, s.reading.Kind(), head) {
+	s.it.sniffed, s.it.listed = s.reading.Kind(), manifest.IsSums(head) || bytes.HasPrefix(head, []byte("-----BEGIN PGP SIGNED"))
+	if a.Container == archive.None && c.wantsText(a, s.it.sniffed, s.it.listed) {
 		s.it.text = &textBuffer{}
 	}
 	return s
 }
 
-// wants lists the digests that are computed of the items that begin now.
-func (c *collector) wants() []digest.Algorithm {
-	c.mu.Lock()
-	defer c.mu.Unlock()
-	return c.algorithms
-}
-
-// learn adds the digests that a list gives, so that what comes after the list in its
-// archive is hashed for it on the same pass.
-func (c *collector) learn(list []byte) {
-	first := manifest.ReadSums("", list[:min(len(list), archive.HeadSize)])
-	if len(first.Entries) == 0 || c.options.Quick {
-		return
-	}
-	a := first.Entries[0].Sum.Algorithm
-	c.mu.Lock()
-	defer c.mu.Unlock()
-	if !slices.Contains(c.algorithms, a) {
-		c.algorithms = append(slices.Clip(c.algorithms), a)
-	}
-}
-
-// wanted tells whether the text of an item may be needed once the package is
-// known: a manifest, a checksum list.
-func (c *collector) wanted(a *archive.Item, kind string, head []byte) bool {
+// wantsText tells whether the text of an item may be needed once the package is
+// known: a manifest, a checksum list. listed says that by its first bytes it is a list of digests,
+// or a signed text.
+func (c *collector) wantsText(a *archive.Item, kind string, listed bool) bool {
 	path := globPath(a.Address)
 	for _, rb := range c.options.Rulebooks {
 		for _, p := range rb.Packages {
@@ -533,10 +512,7 @@ func (c *collector) wanted(a *archive.Item, kind string, head []byte) bool {
 	if kind == "json" || kind == "xml" || kind == "yaml" || kind == "text" && manifestName.MatchString(a.Name) {
 		return a.Size >= 0 && a.Size <= maxGuessed
 	}
-	if kind == "pem" && bytes.HasPrefix(head, []byte("-----BEGIN PGP SIGNED")) {
-		return true
-	}
-	return kind == "text" && (manifest.IsSums(head) || image.IsVersionFile(a.Name))
+	return kind == "pem" && listed || kind == "text" && (listed || image.IsVersionFile(a.Name))
 }
 
 // manifestName is what texts are named that may be manifests without a
@@ -646,11 +622,11 @@ func (s *sink) End(c *archive.Content, problems []archive.Problem) error {
 		}
 	}
 	if t := it.text; t != nil && kind == "text" && manifest.IsSums(t.data) {
-		s.c.learn(t.data)
+		s.c.digests.learn(t.data)
 	}
 	s.c.mu.Lock()
 	defer s.c.mu.Unlock()
-	s.c.items = append(s.c.items, it)
+	s.c.take(it)
 	return nil
 }
 

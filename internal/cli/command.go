@@ -119,13 +119,15 @@ type call struct {
 	quiet    bool
 	deep     bool // survey -deep
 	quick    bool
-	contents bool               // survey -contents
-	digests  []digest.Algorithm // computed of every item, whatever is published
-	flags    *flag.FlagSet
-	limits   archive.Limits
-	open     map[string]*bool // flags that unfold
-	report   string
-	replace  bool
+	contents bool // survey -contents
+	// undigested: the page shows no digests of items.
+	undigested bool
+	digests    []digest.Algorithm // computed of every item, whatever is published
+	flags      *flag.FlagSet
+	limits     archive.Limits
+	open       map[string]*bool // flags that unfold
+	report     string
+	replace    bool
 }
 
 // namedKit is the kit as a flag named it, "" where none did: the commands that are

@@ -43,6 +43,7 @@ manifest and the checksum lists say of it. The exit status is 1 when something i
 				return 0, usagef("the files of file systems are read to list them; leave -quick out")
 			}
 			c.deep, c.quick, c.contents = *deep, *quick, *contents
+			c.undigested = !c.json && c.report == "" && !*contents && !*c.open[page.All]
 			defer debug.SetMemoryLimit(debug.SetMemoryLimit(surveyMemory))
 			s, err := c.survey(ctx, k, args[0], nil, *expect)
 			if err != nil {
@@ -63,7 +64,7 @@ const surveyMemory = 136 << 20
 
 // survey runs a survey with the rulebooks of the kit, the preferred one first.
 func (c *call) survey(ctx context.Context, k *kit.Kit, name string, prefer *rulebook.Rulebook, expect digests) (*survey.Survey, error) {
-	o := survey.Options{Limits: c.limits, Formats: k.Formats, Keys: k.Key, Deep: c.deep, Contents: c.contents, Digests: c.digests}
+	o := survey.Options{Limits: c.limits, Formats: k.Formats, Keys: k.Key, Deep: c.deep, Contents: c.contents, Digests: c.digests, Undigested: c.undigested}
 	if prefer != nil {
 		o.Rulebooks = append(o.Rulebooks, prefer)
 	}
