@@ -29,13 +29,13 @@ func (w *walker) ar(p *pass) error {
 	if err := w.enter(p.it, 1); err != nil {
 		return err
 	}
-	all := &roster{}
-	err := w.arMembers(p, all)
+	all, members := &roster{}, &aside{w: w}
+	err := members.wait(w.arMembers(p, all, members))
 	all.judge(p, false)
 	return err
 }
 
-func (w *walker) arMembers(p *pass, all *roster) error {
+func (w *walker) arMembers(p *pass, all *roster, members *aside) error {
 	if _, err := io.CopyN(io.Discard, p, int64(len(arMagic))); err != nil {
 		return p.failed(err)
 	}
@@ -93,7 +93,7 @@ func (w *walker) arMembers(p *pass, all *roster) error {
 		if name != "" {
 			it := p.it.child(name, size, 1, i)
 			it.Mode = fs.FileMode(mode).Perm()
-			if err := w.item(it, source{r: data}); err != nil {
+			if err := members.item(p, it, data); err != nil {
 				return err
 			}
 			all.file(it, "")

@@ -27,7 +27,7 @@ func (w *walker) cpio(p *pass, r io.Reader, levels int) error {
 	if err := w.enter(p.it, levels); err != nil {
 		return err
 	}
-	all, i := &roster{}, 0
+	all, i, members := &roster{}, 0, &aside{w: w}
 	first := map[uint64]*Item{} // by node
 	found, err := content.ReadCpio(r, func(f *content.File, data io.Reader) error {
 		it := p.it.child(f.Path, f.Size, levels, i)
@@ -40,7 +40,7 @@ func (w *walker) cpio(p *pass, r io.Reader, levels int) error {
 		case data == nil:
 			all.link(it, first[f.Node].Name, true)
 		default:
-			if err := w.item(it, source{r: data}); err != nil {
+			if err := members.item(p, it, data); err != nil {
 				return err
 			}
 			if p.broken {
@@ -53,6 +53,7 @@ func (w *walker) cpio(p *pass, r io.Reader, levels int) error {
 		}
 		return nil
 	})
+	err = members.wait(err)
 	all.judge(p, true)
 	if err != nil {
 		return p.failed(err)

@@ -398,7 +398,7 @@ func (w *walker) fat(p *pass) error {
 
 // visitFiles visits the files of a file system that is an archive as items.
 func (w *walker) visitFiles(p *pass, fsys content.FileSystem) error {
-	all, told := &roster{}, &teller{p: p}
+	all, told, members := &roster{}, &teller{p: p}, &aside{w: w}
 	i := 0
 	err := fsys.Walk(w.ctx, func(f *content.File) error {
 		it := p.it.child(f.Path, -1, 1, i)
@@ -421,8 +421,9 @@ func (w *walker) visitFiles(p *pass, fsys content.FileSystem) error {
 		}
 		it.Size, it.Mode = f.Size, f.Mode.Perm()
 		all.file(it, "")
-		return w.item(it, source{r: &reader{w: w, item: it.Address, r: f.Open(), packed: func() int64 { return max(1, p.n) }}})
+		return members.item(p, it, &reader{w: w, item: it.Address, r: f.Open(), packed: func() int64 { return max(1, p.n) }})
 	})
+	err = members.wait(err)
 	told.end()
 	all.judge(p, false)
 	if err != nil {

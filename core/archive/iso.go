@@ -97,7 +97,7 @@ func (w *walker) iso(p *pass) error {
 			l.packed = func() int64 { return size }
 		}
 		listed := make([]map[string]isoExtent, len(trees)) // folders differ from tree to tree
-		all := &roster{}
+		all, members := &roster{}, &aside{w: w}
 		for i, t := range trees {
 			listed[i] = map[string]isoExtent{}
 			list := func(name string, f *isoFile) {
@@ -119,7 +119,7 @@ func (w *walker) iso(p *pass) error {
 					if l != nil {
 						return l.show(f.file(at, name))
 					}
-					return w.isoFile(p, at, name, f, n-1, all)
+					return w.isoFile(p, at, name, f, n-1, all, members)
 				}
 			} else {
 				t.problem = func(Class, string, string) {}
@@ -135,8 +135,11 @@ func (w *walker) iso(p *pass) error {
 				return w.ctx.Err()
 			}, visit)
 			if err != nil {
-				return err
+				return members.wait(err)
 			}
+		}
+		if err := members.wait(nil); err != nil {
+			return err
 		}
 		told := &teller{p: p}
 		for i := range trees {
@@ -197,7 +200,7 @@ func first(all []isoExtent) isoExtent {
 }
 
 // isoFile visits one file of the tree.
-func (w *walker) isoFile(p *pass, at io.ReaderAt, name string, f *isoFile, index int, all *roster) error {
+func (w *walker) isoFile(p *pass, at io.ReaderAt, name string, f *isoFile, index int, all *roster, members *aside) error {
 	if f.mode.IsDir() {
 		all.folder(name)
 		return w.countItem(p.it.Address + "::" + printable(name))
@@ -215,7 +218,7 @@ func (w *walker) isoFile(p *pass, at io.ReaderAt, name string, f *isoFile, index
 	if len(f.extents) == 1 && f.extents[0].at+f.extents[0].size <= p.n {
 		src.at = io.NewSectionReader(at, f.extents[0].at, f.extents[0].size)
 	}
-	return w.item(it, src)
+	return members.visit(p, it, src, false)
 }
 
 // findRock looks into the first record of the root for the mark of SUSP.

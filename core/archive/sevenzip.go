@@ -60,7 +60,7 @@ func (w *walker) sevenZip(p *pass) error {
 				return &BoundError{p.it.Address + "::" + printable(f.Name), BoundBytes, w.limits.Bytes}
 			}
 		}
-		all := &roster{}
+		all, members := &roster{}, &aside{w: w}
 		before := map[int]uint64{} // what lies in front of a file in its stream
 		for i, f := range r.File {
 			from := before[f.Stream]
@@ -68,21 +68,24 @@ func (w *walker) sevenZip(p *pass) error {
 			if from > QuickBytes && p.quick() && !f.FileInfo().IsDir() {
 				it := p.it.child(f.Name, int64(f.UncompressedSize), 1, i)
 				if err := w.passOver(it); err != nil {
-					return err
+					return members.wait(err)
 				}
 				all.file(it, "")
 				continue
 			}
-			if err := w.sevenZipFile(p, f, i, size, all); err != nil {
-				return err
+			if err := w.sevenZipFile(p, f, i, size, all, members); err != nil {
+				return members.wait(err)
 			}
+		}
+		if err := members.wait(nil); err != nil {
+			return err
 		}
 		all.judge(p, false)
 		return nil
 	})
 }
 
-func (w *walker) sevenZipFile(p *pass, f *sevenzip.File, index int, packed int64, all *roster) error {
+func (w *walker) sevenZipFile(p *pass, f *sevenzip.File, index int, packed int64, all *roster, members *aside) error {
 	mode := f.Mode()
 	if f.FileInfo().IsDir() {
 		all.folder(f.Name)
@@ -125,9 +128,8 @@ func (w *walker) sevenZipFile(p *pass, f *sevenzip.File, index int, packed int64
 	} else if it.Size > 0 {
 		w.visitor.Report(Problem{it.Address, Note, "the archive gives no checksum for it", ""})
 	}
-	err = w.item(it, source{r: data})
 	all.file(it, check)
-	return err
+	return members.item(p, it, data)
 }
 
 // sevenZipReader tells an encrypted file from a damaged one.

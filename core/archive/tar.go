@@ -75,15 +75,15 @@ func (w *walker) tar(p *pass, r io.Reader, levels int) error {
 	if err := w.enter(p.it, levels); err != nil {
 		return err
 	}
-	t := &tarItems{w: w, p: p, levels: levels}
-	err := w.tarMembers(p, r, t, levels)
+	t := &tarItems{aside: aside{w: w}, p: p, levels: levels}
+	err := t.wait(w.tarMembers(p, r, t, levels))
 	t.all.judge(p, false)
 	return err
 }
 
 // tarItems makes items of the members of a tar.
 type tarItems struct {
-	w      *walker
+	aside
 	p      *pass
 	levels int
 	all    roster
@@ -95,7 +95,7 @@ func (t *tarItems) tar(h *tar.Header, data io.Reader, i int) error {
 	it.Mode = mode.Perm()
 	switch h.Typeflag {
 	case tar.TypeReg, tar.TypeGNUSparse:
-		if err := t.w.item(it, source{r: data}); err != nil {
+		if err := t.item(t.p, it, data); err != nil {
 			return err
 		}
 		t.all.file(it, "")
