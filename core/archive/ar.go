@@ -41,7 +41,7 @@ func (w *walker) arMembers(p *pass, all *roster, members *aside) error {
 	}
 	long := "" // the table of long names
 	for i := 0; ; i++ {
-		at := p.n
+		at := p.n.Load()
 		b := make([]byte, arHeader)
 		n, err := io.ReadFull(p, b)
 		if n == 0 && err == io.EOF || n == 1 && b[0] == '\n' {
@@ -55,7 +55,7 @@ func (w *walker) arMembers(p *pass, all *roster, members *aside) error {
 			return p.failed(damagedf("the header of its member %d, at byte %d, makes no sense", i+1, at))
 		}
 		mode, _ := strconv.ParseUint(strings.TrimSpace(string(b[40:48])), 8, 32)
-		end := p.n + size
+		end := p.n.Load() + size
 		name := strings.TrimRight(string(b[:16]), " ")
 		data := content.Exactly(p, size)
 		switch {
@@ -101,7 +101,7 @@ func (w *walker) arMembers(p *pass, all *roster, members *aside) error {
 		if data.Short {
 			return p.failed(io.ErrUnexpectedEOF)
 		}
-		if _, err := io.CopyN(io.Discard, p, end-p.n); err != nil {
+		if _, err := io.CopyN(io.Discard, p, end-p.n.Load()); err != nil {
 			if err == io.EOF {
 				err = io.ErrUnexpectedEOF
 			}

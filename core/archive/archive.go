@@ -268,6 +268,7 @@ func WalkShown(ctx context.Context, path string, limits Limits, v Visitor, progr
 		return &OpenError{Path: path, Err: err}
 	}
 	w := &walker{ctx: ctx, limits: limits, visitor: v, root: path, progress: progress, slots: make(chan struct{}, max(0, runtime.GOMAXPROCS(0)-1))}
+	w.aheads = make(chan struct{}, 2*cap(w.slots))
 	w.packed.Store(info.Size())
 	defer w.cleanUp()
 	if info.Mode().IsRegular() && info.Size() > limits.Bytes { // before a byte of it is read
@@ -297,6 +298,7 @@ type walker struct {
 	visitor Visitor
 	root    string
 	slots   chan struct{} // one for each further goroutine that may work
+	aheads  chan struct{} // one for each that may inflate a stream ahead
 	temp    tempDir
 
 	progress *Progress

@@ -92,7 +92,7 @@ func (w *walker) list(p *pass, c *Content) (*spool, error) {
 		if kept, err = w.spool(p); err != nil {
 			return nil, err
 		}
-		c.at, at, size = kept, kept, p.n
+		c.at, at, size = kept, kept, p.n.Load()
 	}
 	if p.broken {
 		return kept, nil
@@ -126,7 +126,7 @@ func (l *listing) walk(fsys content.FileSystem, later bool) error {
 	if l.later = later; later {
 		l.all = &roster{}
 	}
-	l.packed = func() int64 { return max(1, l.p.n) }
+	l.packed = func() int64 { return max(1, l.p.n.Load()) }
 	err := fsys.Walk(l.w.ctx, func(f *content.File) error {
 		var data io.Reader
 		if f.Mode.IsRegular() {
@@ -421,7 +421,7 @@ func (w *walker) visitFiles(p *pass, fsys content.FileSystem) error {
 		}
 		it.Size, it.Mode = f.Size, f.Mode.Perm()
 		all.file(it, "")
-		return members.item(p, it, &reader{w: w, item: it.Address, r: f.Open(), packed: func() int64 { return max(1, p.n) }})
+		return members.item(p, it, &reader{w: w, item: it.Address, r: f.Open(), packed: func() int64 { return max(1, p.n.Load()) }})
 	})
 	err = members.wait(err)
 	told.end()
@@ -462,7 +462,7 @@ func (w *walker) random(p *pass, do func(at io.ReaderAt, size int64) error) erro
 		return err
 	}
 	defer s.Close()
-	return do(s, p.n)
+	return do(s, p.n.Load())
 }
 
 // Files lists the files of the file system, RAM disk or tar that the content is. open reads

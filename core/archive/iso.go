@@ -215,7 +215,7 @@ func (w *walker) isoFile(p *pass, at io.ReaderAt, name string, f *isoFile, index
 		return w.unread(it, &cannotRead{"packed by zisofs, which cannot be read", unpackElsewhere})
 	}
 	src := source{r: &reader{w: w, item: it.Address, r: f.open(at), packed: func() int64 { return p.it.Size }}}
-	if len(f.extents) == 1 && f.extents[0].at+f.extents[0].size <= p.n {
+	if len(f.extents) == 1 && f.extents[0].at+f.extents[0].size <= p.n.Load() {
 		src.at = io.NewSectionReader(at, f.extents[0].at, f.extents[0].size)
 	}
 	return members.visit(p, it, src, false)

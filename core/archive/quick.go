@@ -40,7 +40,7 @@ func (q *quickReader) Read(b []byte) (int, error) {
 func (p *pass) passOver() {
 	p.skipped = true
 	if p.it.Size >= 0 {
-		p.n = p.it.Size
+		p.n.Store(p.it.Size)
 	}
 }
 

@@ -58,7 +58,7 @@ func (w *walker) rpm(p *pass) error {
 		}
 		size := RPMHeaderSize(head)
 		if size == 0 {
-			return p.failed(damagedf("its header %d, at byte %d, makes no sense", i+1, p.n-rpmHead))
+			return p.failed(damagedf("its header %d, at byte %d, makes no sense", i+1, p.n.Load()-rpmHead))
 		}
 		rest := size - rpmHead
 		if i == 0 {
@@ -82,7 +82,7 @@ func (w *walker) rpm(p *pass) error {
 		return p.failed(bounded(p.it.Address, w.limits, err))
 	}
 	defer z.Close()
-	inner := bufio.NewReaderSize(&reader{w: w, item: p.it.Address, r: guardedReader{z}, packed: func() int64 { return p.n }}, 64<<10)
+	inner := bufio.NewReaderSize(&reader{w: w, item: p.it.Address, r: guardedReader{z}, packed: func() int64 { return p.n.Load() }}, 64<<10)
 	if head, err = inner.Peek(512); err != nil && err != io.EOF {
 		return p.failed(err)
 	}
@@ -97,7 +97,7 @@ func (w *walker) rpm(p *pass) error {
 
 func (w *walker) rpmFiles(p *pass, r io.Reader, head []byte) error {
 	if !content.IsCpio(head) {
-		return p.failed(&cannotRead{fmt.Sprintf("its payload, from byte %d on, is no cpio archive", p.n), unpackElsewhere})
+		return p.failed(&cannotRead{fmt.Sprintf("its payload, from byte %d on, is no cpio archive", p.n.Load()), unpackElsewhere})
 	}
 	return w.cpio(p, r, 1)
 }

@@ -87,9 +87,17 @@ func (w *walker) stream(p *pass) error {
 		return p.failed(bounded(p.it.Address, w.limits, err))
 	}
 	defer z.Close()
-	r := &reader{w: w, item: p.it.Address, r: guardedReader{z}, packed: func() int64 { return p.n }}
+	r := &reader{w: w, item: p.it.Address, r: guardedReader{z}, packed: func() int64 { return p.n.Load() }}
+	given := ""
+	if m, ok := z.(*members); ok {
+		given = m.z.Name
+	}
 	inner := heads.Get().(*bufio.Reader)
 	inner.Reset(r)
+	if a := w.ahead(p, r); a != nil {
+		defer a.stop()
+		inner.Reset(a)
+	}
 	if p.quick() {
 		inner.Reset(&quickReader{r, QuickBytes})
 	}
@@ -101,10 +109,6 @@ func (w *walker) stream(p *pass) error {
 	tar := IsTar(head)
 	if tar || content.IsCpio(head) {
 		head, _ = inner.Peek(HeadSize) // damage comes again when the pass gets there
-	}
-	given := ""
-	if m, ok := z.(*members); ok {
-		given = m.z.Name
 	}
 	switch {
 	case tar && p.mayBeRoot(head):

@@ -162,7 +162,7 @@ func (w *walker) tarMembers(p *pass, r io.Reader, to tarMember, levels int) erro
 			if h.Size > w.limits.Bytes {
 				return &BoundError{address, BoundBytes, w.limits.Bytes}
 			}
-			content = &reader{w: w, item: address, r: tr, packed: func() int64 { return p.n }}
+			content = &reader{w: w, item: address, r: tr, packed: func() int64 { return p.n.Load() }}
 		}
 		if err := to.tar(h, content, i); err != nil {
 			return err

@@ -96,12 +96,15 @@ func (w *walker) item(it *Item, src source) error {
 	if err == nil && !p.skipped {
 		err = w.hash(p)
 	}
-	c.size, c.skipped = p.n, p.skipped
+	c.size, c.skipped = p.n.Load(), p.skipped
 	if p.skipped && it.Size < 0 { // nobody knows how much there is
 		c.size, c.unsized = int64(len(head)), true
 	}
 	if p.skipped {
 		c.at = nil
+	}
+	if p.ending != nil {
+		p.problems = append(p.problems, *p.ending)
 	}
 	if endErr := p.sink.End(c, p.problems); err == nil {
 		err = endErr
@@ -165,28 +168,34 @@ type pass struct {
 	in       io.Reader
 	at       io.ReaderAt
 	sink     Sink
-	n        int64
-	broken   bool // reading failed; nothing more will come
-	skipped  bool // its content is not wanted
+	n        atomic.Int64
+	ahead    bool     // another goroutine reads it; see readAhead
+	hit      bool     // reading failed
+	ending   *Problem // what it failed with
+	broken   bool     // and that has come to whoever reads what comes out of it
+	skipped  bool     // its content is not wanted
 	problems []Problem
 }
 
 func (p *pass) Read(b []byte) (int, error) {
 	n, err := p.in.Read(b)
 	if n > 0 {
-		p.n += int64(n)
+		p.n.Add(int64(n))
 		if _, werr := p.sink.Write(b[:n]); werr != nil {
 			return n, &OpenError{Path: p.it.Address, Err: werr}
 		}
 	}
 	if errors.Is(err, errQuick) {
-		p.broken = true
+		p.hit, p.broken = true, true
 		p.passOver()
 		return n, err
 	}
-	if err != nil && err != io.EOF && !fatal(err) && !p.broken {
-		p.broken = true
-		p.problem(wrong(err))
+	if err != nil && err != io.EOF && !fatal(err) {
+		if p.hit = true; p.ending == nil {
+			c, what, advice := wrong(err)
+			p.ending = &Problem{p.it.Address, c, what, advice}
+		}
+		p.broken = p.broken || !p.ahead
 	}
 	return n, err
 }

@@ -44,7 +44,7 @@ func (w *walker) zip(p *pass) error {
 	} else {
 		at = w.counted(p)
 	}
-	size := p.n
+	size := p.n.Load()
 	if p.at != nil {
 		size = p.it.Size
 	}
