@@ -125,6 +125,55 @@ func (k *Kit) packages(path string, each bool, depth int) ([]string, error) {
 	return out, nil
 }
 
+// MayServe leaves out the packages whose names say that they are for other devices: a rulebook reads
+// the name that knows none of the device's models, or says what the name stands for, and that is for
+// other models or image families. What no rulebook reads may serve.
+func (k *Kit) MayServe(paths []string, d *device.Device) []string {
+	var own []*rulebook.Rulebook
+	families := map[string]bool{}
+	for _, rb := range k.Rulebooks {
+		knows := false
+		for _, one := range d.All() {
+			if m, ok := rb.FindModel(one.Model.Text); ok && one.Model.Set() {
+				knows = true
+				for _, f := range m.Value.Families {
+					families[f.Text] = true
+				}
+			}
+		}
+		if knows {
+			own = append(own, rb)
+		}
+	}
+	if len(own) == 0 {
+		return paths
+	}
+	var out []string
+	for _, p := range paths {
+		if mayServe(filepath.Base(p), k.Rulebooks, own, families) {
+			out = append(out, p)
+		}
+	}
+	return out
+}
+
+func mayServe(name string, all, own []*rulebook.Rulebook, families map[string]bool) bool {
+	read := false
+	for _, rb := range all {
+		for i := range rb.Packages {
+			p := &rb.Packages[i]
+			if !p.File.Set() || !p.File.MatchString(name) {
+				continue
+			}
+			read = true
+			if slices.Contains(own, rb) && (p.StandsFor == nil || !p.StandsFor.Family.Set() || families[p.StandsFor.Family.Text]) {
+				return true
+			}
+		}
+	}
+	return !read
+}
+
 // beside tells files that accompany a download and are none.
 func beside(name string) bool {
 	return slices.Contains([]string{".md5", ".sha1", ".sha256", ".sha512", ".sig", ".asc", ".txt", ".pem", ".md"}, strings.ToLower(filepath.Ext(name)))

@@ -46,6 +46,12 @@ func Main(m *testing.M) int {
 		fmt.Fprintf(os.Stderr, "%s\n%v\n", out, err)
 		return 1
 	}
+	// After the build, whose cache lies there, too.
+	for _, name := range []string{"XDG_CACHE_HOME", "HOME", "LocalAppData"} { // what the program remembers is this test's alone
+		if name != "HOME" || runtime.GOOS == "darwin" {
+			os.Setenv(name, filepath.Join(dir, "cache"))
+		}
+	}
 	return m.Run()
 }
 

@@ -56,6 +56,8 @@ type Env struct {
 	Color          bool
 	StderrTerminal bool
 	Stdin          io.Reader // nil is that of the process
+	// Cache is the folder for what is remembered from call to call; "" remembers nothing.
+	Cache string
 	// engineer answers runbook -follow in place of somebody at the terminal.
 	engineer *engineer
 }
@@ -78,6 +80,9 @@ const pipeWidth = 100
 // Terminal looks at the standard streams of this process.
 func Terminal() Env {
 	env := Env{Stdout: os.Stdout, Stderr: os.Stderr, StderrTerminal: term.IsTerminal(int(os.Stderr.Fd()))}
+	if dir, err := os.UserCacheDir(); err == nil {
+		env.Cache = dir
+	}
 	env.Width = pipeWidth
 	if fd := int(os.Stdout.Fd()); term.IsTerminal(fd) {
 		env.Color = os.Getenv("NO_COLOR") == "" && os.Getenv("TERM") != "dumb"

@@ -122,6 +122,7 @@ func (c *call) story(ctx context.Context, dir string, keep, all bool) (int, erro
 	}
 	defer os.Chdir(back)
 
+	c.env.Cache = "" // nothing is left behind
 	s := c.screen()
 	var results []present.DemoCase
 	cases := demo.Story()

@@ -45,6 +45,7 @@ it takes to get there.`,
 		f.BoolVar(&m.trust, "trust-names", false, "accept what only file and folder names say; the verdict says so")
 		f.BoolVar(&m.each, "each", false, "every file and folder in the folder given is a package of its own")
 		f.BoolVar(&m.others, "others", true, "when nothing given fits, look in the kit's packages/ for one that does")
+		f.BoolVar(&m.noCache, "no-cache", false, "with -others, look at every package again, and remember nothing of it")
 		f.BoolVar(&m.brief, "brief", false, "one line a device: the verdict, the best package, the reason")
 		f.BoolVar(&m.evidence, "evidence", false, "show each source itself: bytes of the header, lines of files and rules")
 		f.BoolVar(&m.example, "example", false, "also add the verdict to the rulebook's examples")
@@ -82,13 +83,13 @@ it takes to get there.`,
 type matching struct {
 	devices                       names
 	trust, each, others, evidence bool
+	noCache                       bool
 	brief, example                bool
 	format, certified             string
 	expect                        digests
 	k                             *kit.Kit
 	surveys                       []*survey.Survey
 	cache                         *fit.Cache
-	surveyed                      map[string]*survey.Survey
 	refused                       []present.RefusedPackage
 }
 
@@ -143,14 +144,16 @@ func (m *matching) run(ctx context.Context, c *call, args []string) (int, error)
 		return 0, err
 	}
 	if m.others && !c.quick {
+		o := newOffering(c, m)
 		for i := range answers {
 			if answers[i].Shared {
 				continue
 			}
-			if err := m.advise(ctx, c, devices[i], &answers[i]); err != nil {
+			if err := o.advise(ctx, devices[i], &answers[i]); err != nil {
 				return 0, err
 			}
 		}
+		o.save()
 	}
 	status := exitFits
 	for _, a := range answers {
@@ -299,67 +302,6 @@ func kinds(devices []*device.Device) []int {
 func (m *matching) rules(d *device.Device) (fit.Rulebooks, error) {
 	found, err := m.k.RulebooksFor(d)
 	return func(model string) *rulebook.Rulebook { return found[model] }, err
-}
-
-// advise names a package of the kit that fits when none of those given does. A
-// quick look at each sorts out most of them; only what may fit is read whole.
-func (m *matching) advise(ctx context.Context, c *call, d *device.Device, a *present.Answer) error {
-	if a.Verdicts[0].Verdict == fit.Fits {
-		return nil
-	}
-	paths, err := m.k.Packages(filepath.Join(m.k.Dir, "packages"), true)
-	if err != nil {
-		return nil // the kit has none
-	}
-	rules, err := m.rules(d)
-	if err != nil {
-		return err
-	}
-	given := map[string]bool{}
-	for _, s := range m.surveys {
-		given[s.Path] = true
-	}
-	for _, p := range paths {
-		if given[p] {
-			continue
-		}
-		v, err := m.look(ctx, c, p, d, rules, true)
-		if err == nil && v != nil && v.Verdict != fit.Misfit {
-			v, err = m.look(ctx, c, p, d, rules, false)
-		}
-		if ctx.Err() != nil {
-			return ctx.Err()
-		}
-		if err != nil || v == nil {
-			continue // what cannot be read is no advice
-		}
-		if v.Verdict == fit.Fits && !v.RunsAlready() && (a.Instead == nil || fit.Better(v, a.Instead) < 0) {
-			a.Instead = v
-		}
-	}
-	return nil
-}
-
-// look judges one more package of the kit.
-func (m *matching) look(ctx context.Context, c *call, path string, d *device.Device, rules fit.Rulebooks, quick bool) (*fit.Verdict, error) {
-	key := fmt.Sprint(quick, path)
-	s := m.surveyed[key]
-	if s == nil {
-		inner := *c
-		inner.quick, inner.quiet = quick, true
-		var err error
-		if s, err = inner.survey(ctx, m.k, path, nil, nil); err != nil {
-			return nil, err
-		}
-		if m.surveyed == nil {
-			m.surveyed = map[string]*survey.Survey{}
-		}
-		m.surveyed[key] = s
-	}
-	if denied(s) != nil {
-		return nil, nil
-	}
-	return fit.Match(d, rules, s, m.options()), nil
 }
 
 // denied refuses a package of which the system would not open a part: no

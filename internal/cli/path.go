@@ -4,10 +4,14 @@ import (
 	"context"
 	"flag"
 	"path/filepath"
+	"runtime"
 	"slices"
 	"strings"
 
+	"golang.org/x/sync/errgroup"
+
 	"fitcheck/core/device"
+	"fitcheck/core/fault"
 	"fitcheck/core/fit"
 	"fitcheck/core/kit"
 	"fitcheck/core/path"
@@ -149,16 +153,26 @@ func (w *wayfinding) look(ctx context.Context, c *call) error {
 	}
 	inner := *c
 	inner.quick, inner.quiet = true, true
-	for _, p := range paths {
-		s, err := inner.survey(ctx, w.k, p, nil, nil)
-		if ctx.Err() != nil {
+	all := make([]*survey.Survey, len(paths))
+	group, ctx := errgroup.WithContext(ctx)
+	group.SetLimit(runtime.GOMAXPROCS(0))
+	for i, p := range paths {
+		group.Go(func() (err error) {
+			defer fault.Catch(&err)
+			one := inner
+			if s, err := one.survey(ctx, w.k, p, nil, nil); err == nil && denied(s) == nil {
+				all[i] = s
+			}
 			return ctx.Err()
-		}
-		if err == nil && denied(s) == nil {
+		})
+	}
+	err = group.Wait()
+	for _, s := range all {
+		if s != nil {
 			w.looked = append(w.looked, s)
 		}
 	}
-	return nil
+	return err
 }
 
 func (w *wayfinding) find() (*path.Result, error) {

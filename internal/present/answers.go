@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"time"
 
 	"fitcheck/core/device"
 	"fitcheck/core/fit"
@@ -18,12 +19,28 @@ type Answer struct {
 	Device *device.Device
 	// Verdicts of the packages, the best first.
 	Verdicts []*fit.Verdict
-	// Instead is a package of the kit that fits where none of those given does.
-	Instead *fit.Verdict
+	// Instead is a package of the kit that fits where none of those given does; nil for none.
+	Instead *Instead
 	// Like is the first device that is like this one in all that a verdict rests on; nil where
 	// this is the first. Shared: the verdicts are those of that one, and bear its name.
 	Like   *device.Device
 	Shared bool
+}
+
+// Instead is a package of the kit that fits, or did when it was last looked at.
+type Instead struct {
+	Package, Path string
+	// Looked is when; zero for just now.
+	Looked time.Time
+}
+
+// text says what is known of it. device is how the device is named in a command.
+func (i *Instead) text(who, device string) string {
+	if i.Looked.IsZero() {
+		return fmt.Sprintf("%s of the kit (%s) fits %s: take that one", i.Package, i.Path, who)
+	}
+	return fmt.Sprintf("%s of the kit (%s) fitted %s when it was last looked at (%s); to check it: fitcheck match -device %s %s",
+		i.Package, i.Path, who, i.Looked.Local().Format("2006-01-02 15:04"), shell.Quote(device), shell.Quote(i.Path))
 }
 
 // Name is the device's own.
@@ -76,7 +93,7 @@ func AnswersPage(all []Answer, e Evidence, brief bool) *page.Page {
 
 // instead says which packages of the kit fit devices that none of those given fits.
 func instead(all []Answer) []page.Block {
-	of := map[string][]string{}
+	of, looked := map[string][]string{}, map[string]time.Time{}
 	var paths []string
 	for _, a := range all {
 		v := a.Instead
@@ -86,16 +103,23 @@ func instead(all []Answer) []page.Block {
 		if of[v.Path] == nil {
 			paths = append(paths, v.Path)
 		}
+		if !v.Looked.IsZero() {
+			looked[v.Path] = v.Looked
+		}
 		of[v.Path] = append(of[v.Path], a.Name())
 	}
 	var next []string
 	for _, p := range paths {
 		names := of[p]
+		fits, check := "fits", ""
+		if at, ok := looked[p]; ok {
+			fits, check = "fitted", fmt.Sprintf(", when it was last looked at (%s); match them with it to check", at.Local().Format("2006-01-02 15:04"))
+		}
 		if len(names) == 1 {
-			next = append(next, fmt.Sprintf("%s of the kit fits %s", p, names[0]))
+			next = append(next, fmt.Sprintf("%s of the kit %s %s%s", p, fits, names[0], check))
 			continue
 		}
-		next = append(next, fmt.Sprintf("%s of the kit fits %d of them: %s", p, len(names), strings.Join(few(ranges(names)), ", ")))
+		next = append(next, fmt.Sprintf("%s of the kit %s %d of them: %s%s", p, fits, len(names), strings.Join(few(ranges(names)), ", "), check))
 	}
 	return whatNext(next)
 }
@@ -115,7 +139,7 @@ func likeThis(a Answer, all []Answer) []string {
 const wideDevices = 4
 
 func (e Evidence) answer(a Answer) []page.Block {
-	best := e.verdict(a.Verdicts[0], a.Instead)
+	best := e.verdict(a.Verdicts[0], a.Instead, a.named())
 	if len(a.Verdicts) == 1 {
 		return best
 	}
@@ -229,6 +253,9 @@ func reasonOf(v *fit.Verdict) string {
 
 // named is how the device was given, as the command line takes it.
 func (a Answer) named() string {
+	if a.Device == nil {
+		return a.Verdicts[0].Device
+	}
 	if a.Device.File != "" {
 		return a.Device.File
 	}

@@ -63,7 +63,7 @@ const (
 
 // verdict tells a verdict: what it is, the matrix, what is open with both sides, the images,
 // what next; and, folded, all else that was checked and what proves each byte.
-func (e Evidence) verdict(v *fit.Verdict, instead *fit.Verdict) []page.Block {
+func (e Evidence) verdict(v *fit.Verdict, instead *Instead, device string) []page.Block {
 	all := collapse(v)
 	out := []page.Block{
 		page.Title{Word: strings.ToUpper(string(v.Verdict)), Tone: toneOf(v.Verdict), Text: fmt.Sprintf(sentences[v.Verdict], v.Package, v.Device), About: whichDevice(v)},
@@ -107,7 +107,7 @@ func (e Evidence) verdict(v *fit.Verdict, instead *fit.Verdict) []page.Block {
 		out = append(out, page.Gap{}, l)
 	}
 	out = append(out, images(v)...)
-	out = append(out, next(v, instead)...)
+	out = append(out, next(v, instead, device)...)
 	last := count(fits, "check") + " fit"
 	if fits == 1 {
 		last = "1 check fits"
@@ -389,7 +389,7 @@ func images(v *fit.Verdict) []page.Block {
 }
 
 // Advice lists what to do next, the most pressing first.
-func Advice(v *fit.Verdict, instead *fit.Verdict) []string {
+func Advice(v *fit.Verdict, instead *Instead, device string) []string {
 	var advice []string
 	add := func(t string) {
 		if t != "" && !slices.Contains(advice, t) {
@@ -398,7 +398,7 @@ func Advice(v *fit.Verdict, instead *fit.Verdict) []string {
 	}
 	other := func() {
 		if instead != nil {
-			add(fmt.Sprintf("%s of the kit (%s) fits %s: take that one", instead.Package, instead.Path, v.Device))
+			add(instead.text(v.Device, device))
 		}
 	}
 	// A package that is for the device, and only cannot come next, is not given up for another.
@@ -449,9 +449,9 @@ func Advice(v *fit.Verdict, instead *fit.Verdict) []string {
 const notThis = "do not install it; "
 
 // next says what to do, the most pressing first.
-func next(v *fit.Verdict, instead *fit.Verdict) []page.Block {
+func next(v *fit.Verdict, instead *Instead, device string) []page.Block {
 	var all []string
-	for _, a := range Advice(v, instead) {
+	for _, a := range Advice(v, instead, device) {
 		all = append(all, inText(v.Package, a))
 	}
 	return whatNext(all)

@@ -1,6 +1,8 @@
 package present
 
 import (
+	"time"
+
 	"fitcheck/core/digest"
 	"fitcheck/core/fit"
 )
@@ -19,6 +21,8 @@ type jsonMatch struct {
 	Notes   []string     `json:"notes,omitempty"`
 	Next    []string     `json:"next,omitempty"`
 	Instead string       `json:"instead,omitempty"`
+	// when, where that was not just now
+	InsteadLooked string `json:"instead_looked,omitempty"`
 	// Like is the device whose results hold for this one, too: it is like it in all that they
 	// rest on, and of very many only the best package is named.
 	Like string `json:"like,omitempty"`
@@ -106,13 +110,16 @@ func checksJSON(all []fit.Check) []jsonCheck {
 	return out
 }
 
-func matchJSON(v, instead *fit.Verdict) jsonMatch {
-	doc := jsonMatch{string(v.Verdict), v.Device, v.Group, v.Package, v.Path, v.Release, []jsonMember{}, checksJSON(v.Checks), nil, v.Notes, Advice(v, instead), "", ""}
+func matchJSON(v *fit.Verdict, instead *Instead, device string) jsonMatch {
+	doc := jsonMatch{string(v.Verdict), v.Device, v.Group, v.Package, v.Path, v.Release, []jsonMember{}, checksJSON(v.Checks), nil, v.Notes, Advice(v, instead, device), "", "", ""}
 	if w := v.Weakest; w != nil {
 		doc.Weakest = &jsonProof{w.By.String(), w.Of, w.Item, w.From, w.To, w.Holds}
 	}
 	if instead != nil {
 		doc.Instead = instead.Path
+		if !instead.Looked.IsZero() {
+			doc.InsteadLooked = instead.Looked.Format(time.RFC3339)
+		}
 	}
 	for _, m := range v.Members {
 		jm := jsonMember{Name: m.Name, About: m.About, Verdict: string(m.Verdict), Chosen: []jsonChosen{}, Checks: checksJSON(m.Checks)}
@@ -152,7 +159,7 @@ func AnswersJSON(all []Answer, refused []RefusedPackage) any {
 			if i > 0 {
 				instead = nil
 			}
-			at = append(at, func() jsonMatch { return matchJSON(v, instead) })
+			at = append(at, func() jsonMatch { return matchJSON(v, instead, a.named()) })
 		}
 	}
 	doc := resultsJSON("match", string(worst), []jsonMatch{})

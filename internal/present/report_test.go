@@ -29,7 +29,7 @@ func stack() Answer {
 		Others: []fit.PassedOver{{Component: "main", Item: "p.zip::b.img", Because: "<script>alert(1)</script>"}}})
 	d := &device.Device{}
 	d.Name = y.Text{Text: "depot"}
-	return Answer{Device: d, Verdicts: []*fit.Verdict{v}, Instead: &fit.Verdict{Package: "q.zip", Path: "packages/q.zip", Device: "depot"}}
+	return Answer{Device: d, Verdicts: []*fit.Verdict{v}, Instead: &Instead{Package: "q.zip", Path: "packages/q.zip"}}
 }
 
 func TestGroupsOnTheScreen(t *testing.T) {

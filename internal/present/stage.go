@@ -307,7 +307,7 @@ func StagedRecord(targets []*plan.Target, files []plan.Serving) any {
 		}
 		for _, v := range t.Verdicts {
 			if v != nil {
-				r.Verdicts = append(r.Verdicts, matchJSON(v, nil))
+				r.Verdicts = append(r.Verdicts, matchJSON(v, nil, ""))
 			}
 		}
 		out.Devices = append(out.Devices, r)

@@ -140,7 +140,11 @@ func (m *maker) rows(fitcheck string) []row {
 		row{name: "rulebook check, 10 000 releases, 1 000 rules", ours: []string{fitcheck, "rulebook", "check", m.at("book/rulebooks/big.yaml")}, seconds: 1, cpuOnly: true},
 		row{name: "path in it", ours: []string{fitcheck, "path", "-kit", m.at("book"), "-device", "x", "-to", "10.99.9"}, seconds: 0.5, cpuOnly: true})
 	m.fleet()
+	m.shelf()
+	advice := []string{fitcheck, "match", "-kit", m.at("shelf"), "-device", "ap", m.at("shelf/packages/rxb-1.0.0.zip")}
+	run(nil, advice...) // the first time
 	return append(out,
+		row{name: "a misfit's advice in a kit of 500 packages, second time", ours: advice, seconds: 0.5},
 		row{name: "1 000 devices × 50 packages", ours: []string{fitcheck, "match", "-json", "-kit", m.at("fleet"), "-device", m.at("fleet/devices"), m.at("fleet/packages")}, seconds: 5, memory: 256})
 }
 
@@ -170,6 +174,29 @@ func (m *maker) book() {
 	must(os.WriteFile(m.at("book/devices/x.yaml"), []byte("kind: device\nname: x\nmodel: QM-8T\ninstalled: {main: 1.0.0, boot: 1.99.0}\n"), 0o644))
 }
 
+// shelf writes a kit of one device and 500 packages.
+func (m *maker) shelf() {
+	if _, err := os.Stat(m.at("shelf/packages/done.txt")); err == nil {
+		return
+	}
+	for _, d := range []string{"rulebooks", "devices", "packages"} {
+		must(os.MkdirAll(m.at("shelf/"+d), 0o755))
+	}
+	var b strings.Builder
+	b.WriteString(fleetRules())
+	for n := range 250 {
+		v := fmt.Sprintf("%d.%d.0", 1+n/10, n%10)
+		fmt.Fprintf(&b, "  - {version: %s, families: [r], minutes: {install: 6, outage: 3}}\n", v)
+		for _, rev := range []string{"A", "B"} {
+			must(fleetPackage(m.at("shelf/packages/rx"+strings.ToLower(rev)+"-"+v+".zip"), v, rev))
+		}
+	}
+	b.WriteString("hops:\n  upward: open\n  downward: closed\n")
+	must(os.WriteFile(m.at("shelf/rulebooks/r.yaml"), []byte(b.String()), 0o644))
+	must(os.WriteFile(m.at("shelf/devices/ap.yaml"), []byte("kind: device\nname: ap\nmodel: RX-1\nrevision: A\ninstalled: {main: 1.0.0}\n"), 0o644))
+	must(os.WriteFile(m.at("shelf/packages/done.txt"), []byte(time.Now().Format(time.RFC3339)), 0o644))
+}
+
 // fleet writes a kit of 1 000 devices of 12 kinds, and 50 packages of six models.
 func (m *maker) fleet() {
 	if _, err := os.Stat(m.at("fleet/packages/done")); err == nil {
@@ -179,11 +206,7 @@ func (m *maker) fleet() {
 		must(os.MkdirAll(m.at("fleet/"+d), 0o755))
 	}
 	var b strings.Builder
-	b.WriteString("kind: rulebook\ntitle: fleet\nsources: {S: notes}\nmodels:\n")
-	for k := range 6 {
-		fmt.Fprintf(&b, "  RX-%d: {families: [r], revisions: {A: {arch: arm}, B: {arch: arm64}}}\n", k+1)
-	}
-	b.WriteString("families: {r: {components: {main: {title: system}}}}\nversions:\n  default: {pattern: '^(?P<a>\\d+)\\.(?P<b>\\d+)\\.(?P<c>\\d+)$', order: [a, b, c]}\npackages:\n  - title: bundle\n    file: '^rx[ab]-(?P<version>[\\d.]+)\\.zip$'\n    manifest: {item: '**/list.txt', form: lines, record: '^(?P<file>\\S+) (?P<model>\\S+) (?P<revision>\\S+) (?P<version>\\S+) (?P<sha256>\\w+)$'}\nreleases:\n")
+	b.WriteString(fleetRules())
 	for n := range 25 {
 		v := fmt.Sprintf("%d.%d.0", 4+n/10, n%10)
 		fmt.Fprintf(&b, "  - {version: %s, families: [r], minutes: {install: 6, outage: 3}}\n", v)
@@ -198,4 +221,15 @@ func (m *maker) fleet() {
 		must(os.WriteFile(m.at(fmt.Sprintf("fleet/devices/ap-%04d.yaml", i+1)), []byte(text), 0o644))
 	}
 	must(os.WriteFile(m.at("fleet/packages/done"), []byte(time.Now().Format(time.RFC3339)), 0o644))
+}
+
+// fleetRules begins the rulebook of six models in two revisions, up to its releases.
+func fleetRules() string {
+	var b strings.Builder
+	b.WriteString("kind: rulebook\ntitle: fleet\nsources: {S: notes}\nmodels:\n")
+	for k := range 6 {
+		fmt.Fprintf(&b, "  RX-%d: {families: [r], revisions: {A: {arch: arm}, B: {arch: arm64}}}\n", k+1)
+	}
+	b.WriteString("families: {r: {components: {main: {title: system}}}}\nversions:\n  default: {pattern: '^(?P<a>\\d+)\\.(?P<b>\\d+)\\.(?P<c>\\d+)$', order: [a, b, c]}\npackages:\n  - title: bundle\n    file: '^rx[ab]-(?P<version>[\\d.]+)\\.zip$'\n    manifest: {item: '**/list.txt', form: lines, record: '^(?P<file>\\S+) (?P<model>\\S+) (?P<revision>\\S+) (?P<version>\\S+) (?P<sha256>\\w+)$'}\nreleases:\n")
+	return b.String()
 }
