@@ -11,6 +11,7 @@ import (
 	"log/slog"
 	"os"
 	"regexp"
+	"runtime/debug"
 	"slices"
 	"strings"
 
@@ -149,7 +150,11 @@ func (c *call) namedKit() string {
 
 // kit opens the kit, and tells of what in it cannot be used.
 func (c *call) kit() (*kit.Kit, error) {
+	// Most of what reading makes is garbage at once; memory stays small all the same.
+	percent, limit := debug.SetGCPercent(400), debug.SetMemoryLimit(manyMemory)
 	k, err := kit.Open(c.kitDir)
+	debug.SetGCPercent(percent)
+	debug.SetMemoryLimit(limit)
 	if err != nil {
 		return nil, err
 	}

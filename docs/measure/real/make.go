@@ -1,7 +1,9 @@
 package main
 
 import (
+	"compress/gzip"
 	"fmt"
+	"io"
 	"io/fs"
 	"os"
 	"os/exec"
@@ -65,6 +67,25 @@ func (m *maker) folder(name string, files map[string]string) (bytes int64) {
 	return bytes
 }
 
+// inside is how many bytes the RAM disks among the files hold, once inflated: the whole of them is
+// read, since their checksums stand at their ends.
+func inside(files map[string]string) (bytes int64) {
+	for _, path := range files {
+		if !strings.HasSuffix(path, "initrd.gz") {
+			continue
+		}
+		f, err := os.Open(path)
+		must(err)
+		z, err := gzip.NewReader(f)
+		must(err)
+		n, err := io.Copy(io.Discard, z)
+		must(err)
+		f.Close()
+		bytes += n
+	}
+	return bytes
+}
+
 func size(path string) int64 {
 	info, err := os.Stat(path)
 	must(err)
@@ -120,8 +141,8 @@ func (m *maker) rows(fitcheck string) []row {
 		return append([]string{fitcheck, "survey", "-q", path}, more...)
 	}
 	out := []row{
-		{name: "full survey of a zip with copies", ours: survey(zipC), reference: "unzip -p " + zipC + " | sha256sum", wall: 0.45, memory: 96, hashed: copied/2 + size(zipC), inflated: copied / 2, size: size(zipC)},
-		{name: "the same without equal entries", ours: survey(zipD), reference: "unzip -p " + zipD + " | sha256sum", wall: 0.95, cpu: 1.3, memory: 96, hashed: uncopied + size(zipD), inflated: uncopied, size: size(zipD)},
+		{name: "full survey of a zip with copies", ours: survey(zipC), reference: "unzip -p " + zipC + " | sha256sum", wall: 0.45, memory: 96, hashed: size(zipC), inflated: copied/2 + inside(one), size: size(zipC)},
+		{name: "the same without equal entries", ours: survey(zipD), reference: "unzip -p " + zipD + " | sha256sum", wall: 0.95, cpu: 1.3, memory: 96, hashed: size(zipD), inflated: uncopied + inside(distinct), size: size(zipD)},
 		{name: "tar.gz", ours: survey(files["tar.gz"]), reference: "gzip -dc " + files["tar.gz"] + " | sha256sum", wall: 1, cpu: 0.9},
 		{name: "tar.zst", ours: survey(files["tar.zst"]), reference: "zstd -dc " + files["tar.zst"] + " | sha256sum", wall: 1, cpu: 0.9},
 		{name: "tar", ours: survey(tar), reference: "sha256sum < " + tar, wall: 1, cpu: 1.25},
