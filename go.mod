@@ -18,6 +18,7 @@ require (
 	github.com/maruel/natural v1.3.0
 	github.com/pierrec/lz4/v4 v4.1.33
 	github.com/pkg/sftp v1.13.12
+	github.com/santhosh-tekuri/jsonschema/v6 v6.0.3
 	github.com/schollz/progressbar/v3 v3.19.1
 	github.com/smallstep/pkcs7 v0.2.3
 	github.com/stretchr/testify v1.12.1

@@ -15,6 +15,7 @@ import (
 	"os/exec"
 	"path/filepath"
 	"runtime"
+	"slices"
 	"sort"
 	"strings"
 	"testing"
@@ -77,6 +78,9 @@ func Call(t *testing.T, dir string, args ...string) Ran {
 		t.Fatal(err)
 	}
 	assert.NotContains(t, errout.String(), "goroutine", "no stack trace reaches the user")
+	if slices.Contains(args, "-json") {
+		holdAgainstSchemas(t, out.Bytes(), args)
+	}
 	return Ran{c.ProcessState.ExitCode(), out.String(), errout.String()}
 }
 

@@ -94,6 +94,7 @@ type itemStream struct {
 	list string // the key of the list
 	n    int
 	at   func(i int) any
+	of   any // an empty item
 	// line: each item is written on one line.
 	line bool
 }
@@ -409,7 +410,7 @@ func SurveyJSON(s *survey.Survey) any {
 		doc.Package.Handling = s.Entry.Handling.Text
 	}
 	lines := withContents(s)
-	return &itemStream{doc: doc, list: "items", n: len(lines), at: func(i int) any {
+	return &itemStream{doc: doc, list: "items", of: item{}, n: len(lines), at: func(i int) any {
 		it := lines[i].item
 		if f := lines[i].file; f != nil {
 			sums := digest.Set{}

@@ -165,7 +165,7 @@ func AnswersJSON(all []Answer, refused []RefusedPackage) any {
 	doc := resultsJSON("match", string(worst), []jsonMatch{})
 	doc.Refused = refused
 	if len(at) > manyResults {
-		return &itemStream{doc: doc, list: "results", n: len(at), at: func(i int) any { return at[i]() }, line: true}
+		return &itemStream{doc: doc, list: "results", of: jsonMatch{}, n: len(at), at: func(i int) any { return at[i]() }, line: true}
 	}
 	for _, one := range at {
 		doc.Results = append(doc.Results, one())
