@@ -23,6 +23,10 @@ const (
 	maxArMember = 4 << 10 // bytes of one name
 )
 
+func init() {
+	registerKind(&kind{name: Ar, rank: 3, tells: isAr, open: func(w *walker, p *pass, _ []byte) error { return w.ar(p) }})
+}
+
 func isAr(head []byte) bool { return strings.HasPrefix(string(head[:min(8, len(head))]), arMagic) }
 
 func (w *walker) ar(p *pass) error {

@@ -22,6 +22,10 @@ func isDelivery(head []byte) bool {
 	return delivery
 }
 
+func init() {
+	registerKind(&kind{name: Cpio, rank: 5, tells: content.IsCpio, open: func(w *walker, p *pass, _ []byte) error { return w.cpio(p, p, 1) }})
+}
+
 // cpio visits the files of a cpio as items. levels is how deep they lie below the item.
 func (w *walker) cpio(p *pass, r io.Reader, levels int) error {
 	if err := w.enter(p.it, levels); err != nil {

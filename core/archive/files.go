@@ -382,6 +382,10 @@ func tarHints(head []byte) bool {
 	return t.hints()
 }
 
+func init() {
+	registerKind(&kind{name: FAT, rank: 8, tells: content.IsFAT, open: func(w *walker, p *pass, _ []byte) error { return w.fat(p) }})
+}
+
 // fat opens a FAT file system: an archive of items, or the files of a system.
 func (w *walker) fat(p *pass) error {
 	return w.random(p, func(at io.ReaderAt, size int64) error {

@@ -49,52 +49,46 @@ func bounded(item string, l Limits, err error) error {
 	return err
 }
 
-// CompressionOf tells a compressed stream by its first bytes; "" when it is
-// none.
-func CompressionOf(head []byte) Compression {
-	switch {
-	case isGzip(head):
-		return GzipStream
-	case len(head) > 10 && bytes.HasPrefix(head, []byte("BZh")) && head[3] >= '1' && head[3] <= '9' &&
-		(bytes.Equal(head[4:10], []byte{0x31, 0x41, 0x59, 0x26, 0x53, 0x59}) || bytes.Equal(head[4:10], []byte{0x17, 0x72, 0x45, 0x38, 0x50, 0x90})):
-		return Bzip2Stream
-	case bytes.HasPrefix(head, []byte("\xfd7zXZ\x00")):
-		return XzStream
-	case bytes.HasPrefix(head, []byte{0x28, 0xb5, 0x2f, 0xfd}):
-		return ZstdStream
-	case bytes.HasPrefix(head, []byte{0x04, 0x22, 0x4d, 0x18}), bytes.HasPrefix(head, []byte{0x02, 0x21, 0x4c, 0x18}):
-		return Lz4Stream
-	case bytes.HasPrefix(head, []byte(LzopMagic)):
-		return LzopStream
-	case isLzma(head):
-		return LzmaStream
-	}
-	return ""
-}
-
-// CompressionNamed is the method of a name; "" for none.
-func CompressionNamed(name string) Compression {
-	switch c := Compression(name); c {
-	case GzipStream, Bzip2Stream, XzStream, LzmaStream, Lz4Stream, ZstdStream, LzopStream:
-		return c
-	}
-	return ""
-}
-
-// BeginsAs tells, where the place of a stream is a guess, whether its header makes sense
-// beyond its magic.
-func BeginsAs(method Compression, head []byte) bool {
-	switch method {
-	case XzStream: // a checksum over its flags
-		return len(head) > 12 && crc32.ChecksumIEEE(head[6:8]) == binary.LittleEndian.Uint32(head[8:])
-	case GzipStream:
+func init() {
+	registerMethod(&method{name: GzipStream, rank: 1, tells: isGzip, sum: "CRC-32", sure: func(head []byte) bool {
 		return head[8] == 0 || head[8] == 2 || head[8] == 4 // how hard it was packed
-	case ZstdStream:
-		return len(head) > 5 && head[4]&0x08 == 0
-	case Lz4Stream:
-		return len(head) > 12
-	}
-	return true
+	}, inflate: func(r io.Reader, _ int64) (io.ReadCloser, error) {
+		z, err := gzip.NewReader(r)
+		if err != nil {
+			return nil, err
+		}
+		z.Multistream(false)
+		return z, nil
+	}})
+	registerMethod(&method{name: Bzip2Stream, rank: 2, tells: isBzip2, sum: "CRC-32", inflate: func(r io.Reader, _ int64) (io.ReadCloser, error) {
+		return &bzip2Reader{bzip2.NewReader(r), 0}, nil
+	}})
+	registerMethod(&method{name: XzStream, rank: 3, tells: begins("\xfd7zXZ\x00"), sum: "checksum", sure: func(head []byte) bool { // a checksum over its flags
+		return len(head) > 12 && crc32.ChecksumIEEE(head[6:8]) == binary.LittleEndian.Uint32(head[8:])
+	}, inflate: func(r io.Reader, window int64) (io.ReadCloser, error) { return xzReader(r, window, true) }})
+	registerMethod(&method{name: ZstdStream, rank: 4, tells: begins("\x28\xb5\x2f\xfd"), sure: func(head []byte) bool { return len(head) > 5 && head[4]&0x08 == 0 },
+		inflate: func(r io.Reader, window int64) (io.ReadCloser, error) {
+			z, err := zstd.NewReader(r, zstd.WithDecoderConcurrency(1), zstd.WithDecoderLowmem(true), zstd.WithDecoderMaxWindow(uint64(max(1<<10, window))))
+			if err != nil {
+				return nil, err
+			}
+			return &zstdReader{z, 0}, nil
+		}})
+	registerMethod(&method{name: Lz4Stream, rank: 5, tells: func(head []byte) bool {
+		return begins("\x04\x22\x4d\x18")(head) || begins("\x02\x21\x4c\x18")(head)
+	}, sure: func(head []byte) bool { return len(head) > 12 },
+		inflate: func(r io.Reader, _ int64) (io.ReadCloser, error) { return &lz4Reader{lz4.NewReader(r), 0, 0}, nil }})
+	registerMethod(&method{name: LzmaStream, rank: 9, tells: isLzma, inflate: lzmaReader})
+}
+
+// begins tells what begins with a magic.
+func begins(magic string) func(head []byte) bool {
+	return func(head []byte) bool { return bytes.HasPrefix(head, []byte(magic)) }
+}
+
+func isBzip2(head []byte) bool {
+	return len(head) > 10 && bytes.HasPrefix(head, []byte("BZh")) && head[3] >= '1' && head[3] <= '9' &&
+		(bytes.Equal(head[4:10], []byte{0x31, 0x41, 0x59, 0x26, 0x53, 0x59}) || bytes.Equal(head[4:10], []byte{0x17, 0x72, 0x45, 0x38, 0x50, 0x90}))
 }
 
 // isLzma: the format has no magic, so its fields must make sense: the
@@ -138,44 +132,27 @@ func Inflater(method Compression, r io.Reader) (io.ReadCloser, error) {
 
 // inflaterWithin is Inflater with a bound of one's own on the memory that a stream may
 // ask for.
-func inflaterWithin(method Compression, r io.Reader, window int64) (io.ReadCloser, error) {
-	switch method {
-	case GzipStream:
-		z, err := gzip.NewReader(r)
-		if err != nil {
-			return nil, err
-		}
-		z.Multistream(false)
-		return z, nil
-	case Bzip2Stream:
-		return &bzip2Reader{bzip2.NewReader(r), 0}, nil
-	case XzStream:
-		return xzReader(r, window, true)
-	case LzmaStream:
-		head := make([]byte, 13)
-		if _, err := io.ReadFull(r, head); err != nil {
-			return nil, io.ErrUnexpectedEOF
-		}
-		if d := int64(binary.LittleEndian.Uint32(head[1:])); d > window {
-			return nil, &windowError{d}
-		}
-		z, err := lzma.NewReader(io.MultiReader(bytes.NewReader(head), r))
-		if err != nil {
-			return nil, err
-		}
-		return io.NopCloser(z), nil
-	case LzopStream:
-		return newLzop(r)
-	case Lz4Stream:
-		return &lz4Reader{lz4.NewReader(r), 0, 0}, nil
-	case ZstdStream:
-		z, err := zstd.NewReader(r, zstd.WithDecoderConcurrency(1), zstd.WithDecoderLowmem(true), zstd.WithDecoderMaxWindow(uint64(max(1<<10, window))))
-		if err != nil {
-			return nil, err
-		}
-		return &zstdReader{z, 0}, nil
+func inflaterWithin(name Compression, r io.Reader, window int64) (io.ReadCloser, error) {
+	if m := methodOf(name); m != nil {
+		return m.inflate(r, window)
 	}
-	return nil, &cannotRead{fmt.Sprintf("the compression %q is not one that fitcheck inflates", method), unpackElsewhere}
+	return nil, &cannotRead{fmt.Sprintf("the compression %q is not one that fitcheck inflates", name), unpackElsewhere}
+}
+
+// lzmaReader reads a stream in the .lzma file format: its header tells the size of the dictionary.
+func lzmaReader(r io.Reader, window int64) (io.ReadCloser, error) {
+	head := make([]byte, 13)
+	if _, err := io.ReadFull(r, head); err != nil {
+		return nil, io.ErrUnexpectedEOF
+	}
+	if d := int64(binary.LittleEndian.Uint32(head[1:])); d > window {
+		return nil, &windowError{d}
+	}
+	z, err := lzma.NewReader(io.MultiReader(bytes.NewReader(head), r))
+	if err != nil {
+		return nil, err
+	}
+	return io.NopCloser(z), nil
 }
 
 // xzReader reads a stream of xz, and, unless one alone is wanted, those that follow it.

@@ -29,6 +29,10 @@ const (
 	isoMaxContinue = 64 // areas in which the entries of one record go on
 )
 
+func init() {
+	registerKind(&kind{name: ISO, rank: 6, tells: isISO, open: func(w *walker, p *pass, _ []byte) error { return w.iso(p) }})
+}
+
 func isISO(head []byte) bool { return len(head) > 0x8006 && string(head[0x8001:0x8006]) == "CD001" }
 
 // isoFile is one record.

@@ -19,6 +19,10 @@ const LzopStream Compression = "lzo"
 // LzopMagic begins such a stream.
 const LzopMagic = "\x89LZO\x00\r\n\x1a\n"
 
+func init() {
+	registerMethod(&method{name: LzopStream, rank: 6, tells: begins(LzopMagic), inflate: func(r io.Reader, _ int64) (io.ReadCloser, error) { return newLzop(r) }})
+}
+
 const (
 	lzopAdler    = 0x0001 // of the bytes
 	lzopAdlerIn  = 0x0002 // of the packed bytes

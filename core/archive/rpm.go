@@ -26,6 +26,10 @@ const (
 // RPM is the container of its files.
 const RPM Container = "rpm"
 
+func init() {
+	registerKind(&kind{name: RPM, rank: 4, tells: IsRPM, open: func(w *walker, p *pass, _ []byte) error { return w.rpm(p) }})
+}
+
 // IsRPM tells an RPM package by its first bytes.
 func IsRPM(head []byte) bool {
 	return len(head) >= rpmLead+rpmHead && bytes.HasPrefix(head, []byte{0xed, 0xab, 0xee, 0xdb}) && bytes.HasPrefix(head[rpmLead:], []byte{0x8e, 0xad, 0xe8})

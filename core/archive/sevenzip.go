@@ -19,6 +19,10 @@ import (
 // it; before it does, the counts of the directory are held against its length, since
 // the library makes room for as many as are announced.
 
+func init() {
+	registerKind(&kind{name: SevenZip, rank: 2, tells: is7z, sum: "CRC-32", open: func(w *walker, p *pass, _ []byte) error { return w.sevenZip(p) }})
+}
+
 func is7z(head []byte) bool {
 	return strings.HasPrefix(string(head[:min(6, len(head))]), "7z\xbc\xaf\x27\x1c")
 }

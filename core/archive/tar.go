@@ -16,6 +16,10 @@ import (
 
 const tarBlock = 512
 
+func init() {
+	registerKind(&kind{name: Tar, rank: 7, tells: IsTar, open: func(w *walker, p *pass, head []byte) error { return w.tarItem(p, head) }})
+}
+
 // IsTar tells a tar by the checksum of its first header.
 func IsTar(head []byte) bool {
 	if len(head) < tarBlock || head[0] == 0 {

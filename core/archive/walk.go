@@ -13,7 +13,6 @@ import (
 	"sync/atomic"
 	"unicode/utf8"
 
-	"fitcheck/core/content"
 	"fitcheck/core/fault"
 )
 
@@ -51,27 +50,12 @@ func (w *walker) item(it *Item, src source) error {
 	if it.Recoded {
 		p.problem(Note, "its name is not in UTF-8; the bytes that are not are written as %NN", "")
 	}
-	switch it.Container {
-	case Zip:
-		err = w.zip(p)
-	case Tar:
-		err = w.tarItem(p, head)
-	case Cpio:
-		err = w.cpio(p, p, 1)
-	case Ar:
-		err = w.ar(p)
-	case SevenZip:
-		err = w.sevenZip(p)
-	case ISO:
-		err = w.iso(p)
-	case FAT:
-		err = w.fat(p)
-	case RPM:
-		err = w.rpm(p)
-	case Shell:
+	switch k := kindOf(it.Container); {
+	case k != nil:
+		err = k.open(w, p, head)
+	case it.Container == Shell:
 		err = w.shell(p, shell)
-	case None:
-	default:
+	case it.Container != None:
 		err = w.stream(p)
 	}
 	c := &Content{w: w, address: it.Address, at: src.at, depth: it.Depth}
@@ -313,29 +297,6 @@ func (it *Item) child(name string, size int64, levels int, order int) *Item {
 	name = printable(name)
 	return &Item{In: it.Container, Streamed: true, leader: it.leader, Within: it.Part || it.Within, Recoded: recoded, Address: it.Address + "::" + name, Name: name, Size: size, Depth: it.Depth + levels,
 		Order: append(append([]int(nil), it.Order...), order)}
-}
-
-// recognise tells an archive by its content.
-func recognise(head []byte) Container {
-	switch {
-	case isZip(head):
-		return Zip
-	case is7z(head):
-		return SevenZip
-	case isAr(head):
-		return Ar
-	case IsRPM(head):
-		return RPM
-	case content.IsCpio(head):
-		return Cpio
-	case isISO(head):
-		return ISO
-	case IsTar(head):
-		return Tar
-	case content.IsFAT(head):
-		return FAT
-	}
-	return Container(CompressionOf(head))
 }
 
 // endsAsZip tells a zip by its end where something else stands in front of it, such as

@@ -23,6 +23,10 @@ import (
 // and a directory at the end that lists them. The directory is what is read;
 // a zip without one has been cut off.
 
+func init() {
+	registerKind(&kind{name: Zip, rank: 1, tells: isZip, sum: "CRC-32", open: func(w *walker, p *pass, _ []byte) error { return w.zip(p) }})
+}
+
 func isZip(head []byte) bool {
 	return bytes.HasPrefix(head, []byte("PK\x03\x04")) || bytes.HasPrefix(head, []byte("PK\x05\x06"))
 }

@@ -15,11 +15,11 @@ import (
 // their own where they are opened.
 
 func init() {
-	Register(&Format{Name: "zip", Title: "zip archive", Deep: true, Measure: measureZip, DeepMagics: []Magic{{0, "PK\x03\x04"}}, Rank: 1, Magics: []Magic{{0, "PK\x03\x04"}, {0, "PK\x05\x06"}}, Read: readZip})
-	Register(&Format{Name: "tar", Title: "tar archive", HoldsFiles: true, Deep: true, Measure: measureTar, DeepMagics: []Magic{{257, "ustar"}}, Rank: -1, Sniff: archive.IsTar, Read: readTar})
-	Register(&Format{Name: "cpio", Title: "cpio archive", HoldsFiles: true, Deep: true, Measure: measureCpio, DeepMagics: []Magic{{0, "070701"}, {0, "070702"}, {0, "070707"}}, Rank: 1, Magics: []Magic{{0, "070701"}, {0, "070702"}, {0, "070707"}, {0, "\xc7\x71"}}, Sniff: sniffCpio, Read: readCpio})
-	Register(&Format{Name: "7z", Title: "7z archive", Deep: true, Rank: 1, Magics: []Magic{{0, "7z\xbc\xaf\x27\x1c"}}, Read: read7z})
-	Register(&Format{Name: "ar", Title: "ar archive", Rank: 1, Magics: []Magic{{0, "!<arch>\n"}}, Read: readAr})
+	Register(&Format{Name: "zip", Suffixes: []string{".zip"}, Title: "zip archive", Deep: true, Measure: measureZip, DeepMagics: []Magic{{0, "PK\x03\x04"}}, Rank: 1, Magics: []Magic{{0, "PK\x03\x04"}, {0, "PK\x05\x06"}}, Read: readZip})
+	Register(&Format{Name: "tar", Suffixes: []string{".tar"}, Title: "tar archive", HoldsFiles: true, Deep: true, Measure: measureTar, DeepMagics: []Magic{{257, "ustar"}}, Rank: -1, Sniff: archive.IsTar, Read: readTar})
+	Register(&Format{Name: "cpio", Suffixes: []string{".cpio"}, Title: "cpio archive", HoldsFiles: true, Deep: true, Measure: measureCpio, DeepMagics: []Magic{{0, "070701"}, {0, "070702"}, {0, "070707"}}, Rank: 1, Magics: []Magic{{0, "070701"}, {0, "070702"}, {0, "070707"}, {0, "\xc7\x71"}}, Sniff: sniffCpio, Read: readCpio})
+	Register(&Format{Name: "7z", Suffixes: []string{".7z"}, Title: "7z archive", Deep: true, Rank: 1, Magics: []Magic{{0, "7z\xbc\xaf\x27\x1c"}}, Read: read7z})
+	Register(&Format{Name: "ar", Suffixes: []string{".ar", ".deb"}, Title: "ar archive", Rank: 1, Magics: []Magic{{0, "!<arch>\n"}}, Read: readAr})
 }
 
 // readZip (APPNOTE.TXT 6.3.10, section 4.3.7): the first local header.

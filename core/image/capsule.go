@@ -39,7 +39,7 @@ var capsuleKinds = map[string]string{
 }
 
 func init() {
-	Register(&Format{Name: "uefi-capsule", Title: "UEFI capsule", Firmware: true, Deep: true, DeepMagics: []Magic{{0, "\xed\xd5\xcb\x6d\x2d\xe8\x44\x4c\xbd\xa1\x71\x94\x19\x9a\xd9\x2a"}}, Sniff: func(h []byte) bool {
+	Register(&Format{Name: "uefi-capsule", Suffixes: []string{".cap"}, Title: "UEFI capsule", Firmware: true, Deep: true, DeepMagics: []Magic{{0, "\xed\xd5\xcb\x6d\x2d\xe8\x44\x4c\xbd\xa1\x71\x94\x19\x9a\xd9\x2a"}}, Sniff: func(h []byte) bool {
 		return len(h) >= capsuleHeader && capsuleKinds[guid(h)] != "" && binary.LittleEndian.Uint32(h[16:]) >= capsuleHeader && binary.LittleEndian.Uint32(h[16:]) < 1<<16
 	}, Read: readCapsule})
 }

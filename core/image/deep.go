@@ -55,7 +55,7 @@ func (s *Set) needles() (map[uint16][]needle, *[1024]uint64) {
 		}
 	}
 	for _, f := range s.formats {
-		if !f.Deep {
+		if !f.Deep && !f.Stream {
 			continue
 		}
 		magics := f.Magics
@@ -63,12 +63,7 @@ func (s *Set) needles() (map[uint16][]needle, *[1024]uint64) {
 			magics = f.DeepMagics
 		}
 		for _, m := range magics {
-			add(needle{magic: m, format: f})
-		}
-	}
-	for _, stream := range []struct{ magic, format string }{{"\x1f\x8b\x08", "gzip"}, {"\xfd7zXZ\x00", "xz"}, {"\x28\xb5\x2f\xfd", "zstd"}, {"BZh", "bzip2"}, {"\x04\x22\x4d\x18", "lz4"}, {"\x5d\x00\x00", "lzma"}, {"\x6d\x00\x00", "lzma"}} {
-		if f := s.ByName(stream.format); f != nil {
-			add(needle{magic: Magic{0, stream.magic}, format: f, stream: true})
+			add(needle{magic: m, format: f, stream: f.Stream})
 		}
 	}
 	return by, bitmap

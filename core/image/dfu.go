@@ -19,7 +19,7 @@ import (
 const dfuSuffix = 16
 
 func init() {
-	Register(&Format{Name: "dfu", Title: "file with a DFU suffix", Firmware: true})
+	Register(&Format{Name: "dfu", Suffixes: []string{".dfu"}, Title: "file with a DFU suffix", Firmware: true})
 }
 
 // tail keeps the last bytes of a stream, and the CRC-32 of all in front of

@@ -10,7 +10,7 @@ import (
 // model is a title, its compatible names the board, the most specific first.
 
 func init() {
-	Register(&Format{Name: "dtb", Title: "flattened device tree", Firmware: true, Deep: true, Magics: []Magic{{0, fdtMagic}}, Read: readDTB})
+	Register(&Format{Name: "dtb", Suffixes: []string{".dtb", ".dtbo"}, Title: "flattened device tree", Firmware: true, Deep: true, Magics: []Magic{{0, fdtMagic}}, Read: readDTB})
 }
 
 func readDTB(s *Source) (*Image, error) {

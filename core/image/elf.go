@@ -20,7 +20,7 @@ import (
 //	    flags, ehsize, phentsize, phnum, shentsize, shnum, shstrndx
 
 func init() {
-	Register(&Format{Name: "elf", Title: "ELF file", Firmware: true, Deep: true, Magics: []Magic{{0, "\x7fELF"}}, Read: readELF})
+	Register(&Format{Name: "elf", Suffixes: []string{".elf"}, Title: "ELF file", Firmware: true, Deep: true, Magics: []Magic{{0, "\x7fELF"}}, Read: readELF})
 }
 
 var elfTypes = map[uint64]string{1: "relocatable", 2: "executable", 3: "shared object or position-independent executable", 4: "core dump"}

@@ -19,7 +19,7 @@ import (
 // start together, and on which boards.
 
 func init() {
-	Register(&Format{Name: "fit", Title: "flattened image tree (FIT)", Firmware: true, Deep: true, Rank: 10, Magics: []Magic{{0, fdtMagic}}, Sniff: sniffFIT, Read: readFIT, Members: partMembers})
+	Register(&Format{Name: "fit", Suffixes: []string{".itb"}, Title: "flattened image tree (FIT)", Firmware: true, Deep: true, Rank: 10, Magics: []Magic{{0, fdtMagic}}, Sniff: sniffFIT, Read: readFIT, Members: partMembers})
 }
 
 // sniffFIT tells a FIT from other trees by the children of its root: /images,

@@ -16,8 +16,8 @@ import (
 // add up to 0xff.
 
 func init() {
-	Register(&Format{Name: "ihex", Title: "Intel HEX file", Firmware: true, Rank: 3, Magics: []Magic{{0, ":"}}, Sniff: ihexStart.Match, Read: readIHex})
-	Register(&Format{Name: "srec", Title: "Motorola S-record file", Firmware: true, Rank: 3, Magics: []Magic{{0, "S"}}, Sniff: srecStart.Match, Read: readSRec})
+	Register(&Format{Name: "ihex", Suffixes: []string{".ihex"}, Title: "Intel HEX file", Firmware: true, Rank: 3, Magics: []Magic{{0, ":"}}, Sniff: ihexStart.Match, Read: readIHex})
+	Register(&Format{Name: "srec", Suffixes: []string{".srec"}, Title: "Motorola S-record file", Firmware: true, Rank: 3, Magics: []Magic{{0, "S"}}, Sniff: srecStart.Match, Read: readSRec})
 }
 
 var (

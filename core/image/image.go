@@ -45,6 +45,11 @@ type Format struct {
 	// SniffEnd tells a format by the last bytes of a file, for those that have
 	// a trailer in place of a header.
 	SniffEnd func(tail []byte) bool
+	// Suffixes are those that names of such files end in, in small letters. What a file is goes by
+	// its content alone; a suffix that says otherwise is worth a note.
+	Suffixes []string
+	// Stream: it is a compressed stream, which the deep scan inflates to know where it ends.
+	Stream bool
 	// HoldsFiles: what is in it is started later, by the system itself, not by a boot loader.
 	HoldsFiles bool
 	// Members lists what is opened of it as the members of an archive are; nil for formats
@@ -157,6 +162,17 @@ func (s *Set) Sniff(head []byte) *Format {
 		return text
 	}
 	return nil
+}
+
+// OfSuffix names the formats whose files bear a suffix.
+func (s *Set) OfSuffix(suffix string) []string {
+	var out []string
+	for _, f := range s.formats {
+		if slices.Contains(f.Suffixes, suffix) {
+			out = append(out, f.Name)
+		}
+	}
+	return out
 }
 
 // Kind is the name of a file's format by its first bytes, "unknown" for none.

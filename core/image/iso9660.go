@@ -14,7 +14,7 @@ import (
 const isoAt = 0x8000
 
 func init() {
-	Register(&Format{Name: "iso9660", Title: "ISO 9660 file system", HoldsFiles: true, Firmware: true, Deep: true, Rank: 4, Magics: []Magic{{isoAt + 1, "CD001"}}, Read: readISO})
+	Register(&Format{Name: "iso9660", Suffixes: []string{".iso"}, Title: "ISO 9660 file system", HoldsFiles: true, Firmware: true, Deep: true, Rank: 4, Magics: []Magic{{isoAt + 1, "CD001"}}, Read: readISO})
 }
 
 func readISO(s *Source) (*Image, error) {

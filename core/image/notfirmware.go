@@ -17,11 +17,11 @@ func init() {
 	Register(&Format{Name: "yaml", Title: "YAML document", Sniff: func(h []byte) bool {
 		return isText(h) && (bytes.HasPrefix(blanks(h), []byte("---\n")) || bytes.HasPrefix(blanks(h), []byte("%YAML ")))
 	}})
-	Register(&Format{Name: "html", Title: "HTML page", Sniff: func(h []byte) bool { return htmlStart.Match(blanks(h)) }})
-	Register(&Format{Name: "xml", Title: "XML document", Sniff: func(h []byte) bool { return bytes.HasPrefix(blanks(h), []byte("<?xml")) }})
-	Register(&Format{Name: "pdf", Title: "PDF document", Sniff: func(h []byte) bool { return bytes.HasPrefix(h, []byte("%PDF-")) }})
+	Register(&Format{Name: "html", Suffixes: []string{".html"}, Title: "HTML page", Sniff: func(h []byte) bool { return htmlStart.Match(blanks(h)) }})
+	Register(&Format{Name: "xml", Suffixes: []string{".xml"}, Title: "XML document", Sniff: func(h []byte) bool { return bytes.HasPrefix(blanks(h), []byte("<?xml")) }})
+	Register(&Format{Name: "pdf", Suffixes: []string{".pdf"}, Title: "PDF document", Sniff: func(h []byte) bool { return bytes.HasPrefix(h, []byte("%PDF-")) }})
 	Register(&Format{Name: "pem", Title: "PEM text", Sniff: func(h []byte) bool { return bytes.HasPrefix(h, []byte("-----BEGIN ")) }})
-	Register(&Format{Name: "json", Title: "JSON document", Sniff: isJSON})
+	Register(&Format{Name: "json", Suffixes: []string{".json"}, Title: "JSON document", Sniff: isJSON})
 }
 
 // isPGPSignature: a binary OpenPGP signature packet (RFC 9580, section 4.2) of

@@ -21,7 +21,7 @@ import (
 // A Linux kernel that unpacks itself as an EFI program ("zimg" at 4) gives the
 // place of the compressed kernel at 8 (offset), 12 (size), 24 (method).
 func init() {
-	Register(&Format{Name: "pe", Title: "PE/COFF program", Firmware: true, Deep: true, Rank: 2, Magics: []Magic{{0, "MZ"}}, Sniff: func(h []byte) bool {
+	Register(&Format{Name: "pe", Suffixes: []string{".efi"}, Title: "PE/COFF program", Firmware: true, Deep: true, Rank: 2, Magics: []Magic{{0, "MZ"}}, Sniff: func(h []byte) bool {
 		if len(h) < 0x40 {
 			return false
 		}

@@ -17,7 +17,7 @@ import (
 //	           38 gids, 39 time, 43 root inode, 51 block size, 55 fragments, 63 bytes used, 71 … places of the tables
 
 func init() {
-	Register(&Format{Name: "squashfs", Title: "SquashFS file system", HoldsFiles: true, Firmware: true, Deep: true, Magics: []Magic{{0, "hsqs"}, {0, "sqsh"}}, Sniff: func(h []byte) bool {
+	Register(&Format{Name: "squashfs", Suffixes: []string{".squashfs", ".sqsh", ".sqfs"}, Title: "SquashFS file system", HoldsFiles: true, Firmware: true, Deep: true, Magics: []Magic{{0, "hsqs"}, {0, "sqsh"}}, Sniff: func(h []byte) bool {
 		return len(h) >= 96 && (h[0] == 'h' && binary.LittleEndian.Uint16(h[28:]) == 4 || h[0] == 's' && binary.BigEndian.Uint16(h[28:]) == 3)
 	}, Read: readSquashFS})
 }

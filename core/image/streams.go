@@ -14,15 +14,19 @@ import (
 // their own checksums over it are held, where they are opened as archives.
 
 func init() {
-	stream := func(name, title string, rank int, method archive.Compression, read func(*Source) (*Image, error)) {
-		Register(&Format{Name: name, Title: title, Rank: rank, Sniff: func(h []byte) bool { return archive.CompressionOf(h) == method }, Read: read})
+	stream := func(method archive.Compression, title string, rank int, read func(*Source) (*Image, error), suffixes []string, magics ...string) {
+		f := &Format{Name: string(method), Title: title, Rank: rank, Sniff: func(h []byte) bool { return archive.CompressionOf(h) == method }, Read: read, Suffixes: suffixes, Stream: true}
+		for _, m := range magics {
+			f.DeepMagics = append(f.DeepMagics, Magic{0, m})
+		}
+		Register(f)
 	}
-	stream("gzip", "gzip stream", 1, archive.GzipStream, readGzip)
-	stream("bzip2", "bzip2 stream", 1, archive.Bzip2Stream, readBzip2)
-	stream("xz", "xz stream", 1, archive.XzStream, readXz)
-	stream("lz4", "LZ4 stream", 1, archive.Lz4Stream, readLz4)
-	stream("zstd", "Zstandard stream", 1, archive.ZstdStream, readZstd)
-	stream("lzma", "LZMA stream", -3, archive.LzmaStream, readLzma) // no magic of its own
+	stream(archive.GzipStream, "gzip stream", 1, readGzip, []string{".gz", ".tgz"}, "\x1f\x8b\x08")
+	stream(archive.Bzip2Stream, "bzip2 stream", 1, readBzip2, []string{".bz2", ".tbz2"}, "BZh")
+	stream(archive.XzStream, "xz stream", 1, readXz, []string{".xz", ".txz"}, "\xfd7zXZ\x00")
+	stream(archive.Lz4Stream, "LZ4 stream", 1, readLz4, []string{".lz4"}, "\x04\x22\x4d\x18")
+	stream(archive.ZstdStream, "Zstandard stream", 1, readZstd, []string{".zst"}, "\x28\xb5\x2f\xfd")
+	stream(archive.LzmaStream, "LZMA stream", -3, readLzma, []string{".lzma"}, "\x5d\x00\x00", "\x6d\x00\x00") // no magic of its own
 }
 
 // readGzip (RFC 1952, section 2.3): 0 magic, 2 method, 3 flags, 4 time, 8

@@ -19,7 +19,7 @@ import (
 //	16  offsets  of the partitions, from the header's beginning; 0 for none
 
 func init() {
-	Register(&Format{Name: "trx", Title: "TRX image", Firmware: true, Deep: true, Magics: []Magic{{0, "HDR0"}}, Sniff: func(h []byte) bool {
+	Register(&Format{Name: "trx", Suffixes: []string{".trx"}, Title: "TRX image", Firmware: true, Deep: true, Magics: []Magic{{0, "HDR0"}}, Sniff: func(h []byte) bool {
 		return len(h) >= 28 && (binary.LittleEndian.Uint16(h[14:]) == 1 || binary.LittleEndian.Uint16(h[14:]) == 2)
 	}, Read: readTRX, Members: partMembers})
 }

@@ -32,8 +32,8 @@ const (
 )
 
 func init() {
-	Register(&Format{Name: "ubi", Title: "UBI image", HoldsFiles: true, Firmware: true, Deep: true, Magics: []Magic{{0, "UBI#"}}, Read: readUBI, Members: ubiMembers})
-	Register(&Format{Name: "ubifs", Title: "UBIFS file system", HoldsFiles: true, Firmware: true, Deep: true, Measure: measureFiles("ubifs", ubifsSize), Magics: []Magic{{0, "\x31\x18\x10\x06"}}, Sniff: func(h []byte) bool {
+	Register(&Format{Name: "ubi", Suffixes: []string{".ubi"}, Title: "UBI image", HoldsFiles: true, Firmware: true, Deep: true, Magics: []Magic{{0, "UBI#"}}, Read: readUBI, Members: ubiMembers})
+	Register(&Format{Name: "ubifs", Suffixes: []string{".ubifs"}, Title: "UBIFS file system", HoldsFiles: true, Firmware: true, Deep: true, Measure: measureFiles("ubifs", ubifsSize), Magics: []Magic{{0, "\x31\x18\x10\x06"}}, Sniff: func(h []byte) bool {
 		return len(h) >= 24 && h[20] < 16
 	}, Read: readUBIFS})
 }

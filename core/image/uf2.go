@@ -18,7 +18,7 @@ import (
 const uf2Block = 512
 
 func init() {
-	Register(&Format{Name: "uf2", Title: "UF2 file", Firmware: true, Magics: []Magic{{0, "UF2\n\x57\x51\x5d\x9e"}}, Read: readUF2})
+	Register(&Format{Name: "uf2", Suffixes: []string{".uf2"}, Title: "UF2 file", Firmware: true, Magics: []Magic{{0, "UF2\n\x57\x51\x5d\x9e"}}, Read: readUF2})
 }
 
 // uf2Families gives architectures to families whose number the specification

@@ -1,6 +1,7 @@
 package rulebook
 
 import (
+	"fitcheck/core/archive"
 	"fmt"
 	"regexp"
 	"slices"
@@ -96,12 +97,18 @@ func texts(list []y.Text) string {
 }
 
 // outerKinds are the kinds that a download can be as a whole.
-var outerKinds = []string{"zip", "tar", "7z", "gzip", "bzip2", "xz", "zstd", "cpio", "iso9660", "rpm", "ar"}
+func outerKinds() []string {
+	var out []string
+	for _, c := range archive.Containers() {
+		out = append(out, string(c))
+	}
+	return out
+}
 
 // words checks what an entry says beside its patterns.
 func (c *checker) words(p *Package) {
-	if t := p.Outer; t.Set() && !slices.Contains(outerKinds, t.Text) {
-		c.fail(t.Spot, fmt.Sprintf("outer is the kind of the whole file, and %q is none", t.Text), "kinds are "+strings.Join(outerKinds, ", "))
+	if t := p.Outer; t.Set() && !slices.Contains(outerKinds(), t.Text) {
+		c.fail(t.Spot, fmt.Sprintf("outer is the kind of the whole file, and %q is none", t.Text), "kinds are "+strings.Join(outerKinds(), ", "))
 	}
 	if s := p.StandsFor; s != nil && !s.Family.Set() && !s.FromFamily.Set() {
 		c.fail(s.Spot, "stands_for says nothing", "add family:, or from_family:")

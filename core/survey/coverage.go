@@ -67,17 +67,11 @@ func (s *Survey) covers(it *Item) []digest.Cover {
 		}
 	}
 	if len(around) > 0 {
-		if sum := containerSum[around[0].Container]; sum != "" {
+		if sum := archive.SumOf(around[0].Container); sum != "" {
 			out = append(out, digest.Cover{Stretch: whole, By: digest.ByArchive, Of: sum + " of " + around[0].Address, Holds: true})
 		}
 	}
 	return out
-}
-
-// containerSum names the checksum that an archive carries of what it holds, and that is
-// held against the content when it is read.
-var containerSum = map[archive.Container]string{
-	archive.Zip: "CRC-32", archive.SevenZip: "CRC-32", archive.Gzip: "CRC-32", archive.Bzip2: "CRC-32", archive.Xz: "checksum",
 }
 
 // proofOf tells how strong a published digest is, by whose word it is, and names it. A

@@ -85,7 +85,7 @@ func (m *move) child(it, of, o *archive.Item) *archive.Item {
 // item makes what the old item was found to be into what the new one is.
 func (m *move) item(a *archive.Item, o *Item) (*Item, bool) {
 	m.addresses[o.Address] = a.Address
-	if !alikeNamed(a, o.Item) || m.c.wantsText(a, o.sniffed, o.listed) != (o.text != nil) {
+	if !alikeNamed(m.c.options.Formats, a, o.Item) || m.c.wantsText(a, o.sniffed, o.listed) != (o.text != nil) {
 		return nil, false
 	}
 	for _, f := range o.shown {
@@ -116,14 +116,14 @@ func (m *move) item(a *archive.Item, o *Item) (*Item, bool) {
 }
 
 // alikeNamed tells whether two names of one content lead to the same findings.
-func alikeNamed(a, b *archive.Item) bool {
+func alikeNamed(formats *image.Set, a, b *archive.Item) bool {
 	_, one := archive.SafeName(a.Name)
 	_, other := archive.SafeName(b.Name)
 	if one != "" || other != "" || a.Recoded || b.Recoded || a.Twin != b.Twin || image.IsVersionFile(a.Name) != image.IsVersionFile(b.Name) {
 		return false
 	}
 	x, y := strings.ToLower(path.Ext(a.Name)), strings.ToLower(path.Ext(b.Name))
-	return x == y || suffixes[x] == nil && suffixes[y] == nil && x != ".exe" && y != ".exe"
+	return x == y || len(formats.OfSuffix(x)) == 0 && len(formats.OfSuffix(y)) == 0 && x != ".exe" && y != ".exe"
 }
 
 // shownFile is a file of a file system, and whether it was made an item.

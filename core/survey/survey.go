@@ -421,14 +421,11 @@ func (s *Survey) judgeRoot() {
 		}
 		add(archive.Unreadable, what, "check it against a digest that the maker published (-digest sha256:…)")
 	default:
-		if f := root.format; f != nil && !isArchive[f.Name] {
+		if f := root.format; f != nil && !slices.Contains(archive.Containers(), archive.Container(f.Name)) {
 			add(archive.Damaged, "not firmware: it is "+article(f.Title), again)
 		}
 	}
 }
-
-// isArchive lists what is not firmware itself, and may hold some.
-var isArchive = map[string]bool{"gzip": true, "bzip2": true, "xz": true, "lzma": true, "lz4": true, "zstd": true, "cpio": true, "tar": true, "zip": true, "7z": true, "ar": true, "rpm": true}
 
 func article(noun string) string {
 	if strings.HasPrefix(noun, "text") {
@@ -584,7 +581,7 @@ func (s *sink) End(c *archive.Content, problems []archive.Problem) error {
 			it.Contents = nil // nothing could be listed
 		}
 	}
-	it.suffix()
+	it.suffix(s.c.options.Formats)
 	if len(problems) > 0 && kind == "empty" {
 		it.Kind = "unknown"
 	}
