@@ -38,7 +38,7 @@ func readFlatKernel(s *Source) (*Image, error) {
 	if flags&1 != 0 {
 		h.mean("big-endian")
 	}
-	arch := "arm64"
+	arch, at, size := "arm64", int64(56), int64(4)
 	if string(h.b[56:60]) == "ARM\x64" {
 		if flags&1 != 0 {
 			arch = "arm64eb"
@@ -50,12 +50,15 @@ func readFlatKernel(s *Source) (*Image, error) {
 		h.mean("header version %d.%d", v>>16, v&0xffff)
 		h.text("magic", 48, 8, "RISC-V")
 		h.text("magic2", 56, 4, "RISC-V")
+		if string(h.b[56:60]) != "RSC\x05" {
+			at, size = 48, 8
+		}
 	}
-	h.fact(fact.Arch, arch)
+	m.fact(fact.Arch, arch, at, size)
 	h.x("pe_offset", 60, 4, "where it is an EFI program, too")
-	m.fact(fact.OS, "linux", 56, 4)
-	m.fact(fact.Type, "kernel", 56, 4)
-	m.fact(fact.Component, "main", 56, 4)
+	m.fact(fact.OS, "linux", at, size)
+	m.fact(fact.Type, "kernel", at, size)
+	m.fact(fact.Component, "main", at, size)
 	m.peExtent(s)
 	m.appendedTree(s, 0)
 	return m, nil
