@@ -11,6 +11,8 @@ import (
 	"fmt"
 	"io"
 	"io/fs"
+	"maps"
+	"slices"
 	"time"
 )
 
@@ -54,26 +56,45 @@ type FileSystem interface {
 	Walk(ctx context.Context, visit func(*File) error) error
 }
 
-// openers holds, by the name of its image format, how a file system is opened.
-var openers = map[string]func(at io.ReaderAt, size int64) (FileSystem, error){}
+// Kind is one file system. The file that reads it registers it; nothing else lists them.
+type Kind struct {
+	// Name is that of its image format, as in JSON; Title is for people.
+	Name, Title string
+	// Magic is what stands at byte At of one, for a file system that package image tells by nothing
+	// but that; "" for those whose headers are read there.
+	Magic string
+	At    int
+	// Open opens the file system that takes up to size bytes.
+	Open func(at io.ReaderAt, size int64) (FileSystem, error)
+}
 
-func register(format string, open func(at io.ReaderAt, size int64) (FileSystem, error)) {
-	if openers[format] != nil {
-		panic("two readers of " + format)
+var kinds = map[string]Kind{}
+
+func register(k Kind) {
+	if kinds[k.Name].Open != nil {
+		panic("two readers of " + k.Name)
 	}
-	openers[format] = open
+	kinds[k.Name] = k
+}
+
+// Kinds lists the file systems that can be read, by their names.
+func Kinds() []Kind {
+	var out []Kind
+	for _, name := range slices.Sorted(maps.Keys(kinds)) {
+		out = append(out, kinds[name])
+	}
+	return out
 }
 
 // Knows tells whether the files of an image format can be read.
-func Knows(format string) bool { return openers[format] != nil }
+func Knows(format string) bool { return kinds[format].Open != nil }
 
 // Open opens the file system of an image format that takes up to size bytes.
 func Open(format string, at io.ReaderAt, size int64) (FileSystem, error) {
-	open := openers[format]
-	if open == nil {
+	if !Knows(format) {
 		return nil, unsupported("the files of this file system are not read")
 	}
-	return open(at, size)
+	return kinds[format].Open(at, size)
 }
 
 // Damage is the error of a file system whose structure or data contradicts itself.

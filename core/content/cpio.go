@@ -28,7 +28,7 @@ import (
 // Of the new forms, a file of several names has its content with one of them, most often
 // the last; the others are empty.
 
-func init() { register("cpio", OpenCpio) }
+func init() { register(Kind{Name: "cpio", Title: "cpio archive", Open: OpenCpio}) }
 
 const (
 	cpioTrailer = "TRAILER!!!"

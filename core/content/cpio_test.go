@@ -129,6 +129,21 @@ func TestHostileCpio(t *testing.T) {
 	}
 }
 
+// littleCpio holds one file, in the new form.
+func littleCpio() []byte {
+	var b bytes.Buffer
+	put := func(name, data string, mode int) {
+		fmt.Fprintf(&b, "070701%08x%08x%08x%08x%08x%08x%08x%08x%08x%08x%08x%08x%08x", 1, mode, 0, 0, 1, 0, len(data), 0, 0, 0, 0, len(name)+1, 0)
+		b.WriteString(name + "\x00")
+		b.Write(make([]byte, (4-b.Len()%4)%4))
+		b.WriteString(data)
+		b.Write(make([]byte, (4-b.Len()%4)%4))
+	}
+	put("f", "8.4.2", 0o100644)
+	put("TRAILER!!!", "", 0)
+	return b.Bytes()
+}
+
 func FuzzCpioFiles(f *testing.F) {
 	f.Add([]byte("0707070000010000020100644000000000000000010000000000000000000000200000000003a\x00one"))
 	f.Add([]byte("070701000000010000A1A400000000000000000000000200000000000000000000000000000000000000000000000000000002000000006100"))

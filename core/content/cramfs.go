@@ -26,7 +26,7 @@ type cramfs struct {
 	unpack inflater
 }
 
-func init() { register("cramfs", OpenCramfs) }
+func init() { register(Kind{Name: "cramfs", Title: "cramfs", Open: OpenCramfs}) }
 
 const (
 	cramfsMagic    = 0x28cd3d45

@@ -55,7 +55,7 @@ const (
 	erofsChunks  = 4
 )
 
-func init() { register("erofs", OpenEROFS) }
+func init() { register(Kind{Name: "erofs", Title: "EROFS", Open: OpenEROFS}) }
 
 // OpenEROFS opens an EROFS that takes up to size bytes.
 func OpenEROFS(at io.ReaderAt, size int64) (FileSystem, error) {

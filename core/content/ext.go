@@ -33,7 +33,7 @@ type ext struct {
 	sums      extSums
 }
 
-func init() { register("ext", OpenExt) }
+func init() { register(Kind{Name: "ext", Title: "ext2, ext3, ext4", Open: OpenExt}) }
 
 // Features that a reader has to know, and those that this one knows.
 const (

@@ -49,7 +49,7 @@ const (
 	fatMaxFolder = 2 << 20
 )
 
-func init() { register("fat", OpenFAT) }
+func init() { register(Kind{Name: "fat", Title: "FAT", Open: OpenFAT}) }
 
 // fatRoot is the reference of the root, which no entry names.
 const fatRoot = 1 << 63

@@ -73,7 +73,7 @@ const (
 	jffs2Lzo   = 7
 )
 
-func init() { register("jffs2", OpenJFFS2) }
+func init() { register(Kind{Name: "jffs2", Title: "JFFS2", Open: OpenJFFS2}) }
 
 // OpenJFFS2 opens a JFFS2 that takes up to size bytes. It reads all nodes' headers.
 func OpenJFFS2(at io.ReaderAt, size int64) (FileSystem, error) {
@@ -119,8 +119,8 @@ func (w *window) peek(at int64, n int) ([]byte, error) {
 // scan reads the headers of all nodes.
 func (j *jffs2) scan() error {
 	w := &window{at: j.at, size: j.size}
-	total := 0
-	for at := int64(0); at+12 <= j.size; {
+	total, at := 0, int64(0)
+	for at+12 <= j.size {
 		b, err := w.peek(at, windowSize/2)
 		if err != nil {
 			return err
@@ -146,7 +146,16 @@ func (j *jffs2) scan() error {
 		j.node(b[:length], at)
 		at += (int64(j.order.Uint32(b[4:])) + 3) &^ 3
 	}
-	return nil
+	if at >= j.size || j.order == nil {
+		return nil
+	}
+	rest, err := w.peek(at, int(j.size-at)) // less than the beginning of a node
+	magic := make([]byte, 2)
+	j.order.PutUint16(magic, jffs2Magic)
+	if err == nil && bytes.HasPrefix(rest, magic[:min(len(rest), len(magic))]) {
+		return damaged("truncated: a node begins at byte %d, and the image ends at %d", at, j.size)
+	}
+	return err
 }
 
 // begins tells whether a node begins here, and takes the byte order from the first.

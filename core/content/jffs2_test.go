@@ -162,6 +162,15 @@ func broken(b []byte) []byte {
 	return b
 }
 
+// littleJFFS2 holds one file, in two pieces.
+func littleJFFS2() []byte {
+	l := &jffs2Log{order: binary.LittleEndian}
+	l.name(1, 1, 2, "f")
+	l.inode(2, 1, 0o100644, 9, 0, 5, jffs2Plain, "8.4.2")
+	l.inode(2, 2, 0o100644, 9, 4, 5, jffs2Plain, "2-new")
+	return l.Bytes()
+}
+
 func FuzzJFFS2(f *testing.F) {
 	l := &jffs2Log{order: binary.LittleEndian}
 	l.name(1, 1, 2, "f")

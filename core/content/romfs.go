@@ -20,7 +20,7 @@ type romfs struct {
 	size int64
 }
 
-func init() { register("romfs", OpenRomfs) }
+func init() { register(Kind{Name: "romfs", Title: "romfs", Open: OpenRomfs}) }
 
 const (
 	romfsHead    = 16

@@ -62,7 +62,7 @@ const (
 	notPacked     = 1 << 24
 )
 
-func init() { register("squashfs", OpenSquashFS) }
+func init() { register(Kind{Name: "squashfs", Title: "SquashFS", Open: OpenSquashFS}) }
 
 var squashMethods = map[uint16]string{1: "gzip", 2: "lzma", 3: "lzo", 4: "xz", 5: "lz4", 6: "zstd"}
 

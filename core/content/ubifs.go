@@ -86,7 +86,7 @@ const (
 // ubifsSigned is a flag of the superblock: the index has digests.
 const ubifsSigned = 0x20
 
-func init() { register("ubifs", OpenUBIFS) }
+func init() { register(Kind{Name: "ubifs", Title: "UBIFS", Open: OpenUBIFS}) }
 
 func ubifsSum(b []byte) uint32 { return ^crc32.ChecksumIEEE(b) }
 

@@ -14,11 +14,14 @@
 package image
 
 import (
+	"encoding/binary"
 	"fmt"
 	"slices"
+	"sync"
 	"time"
 
 	"fitcheck/core/archive"
+	"fitcheck/core/content"
 	"fitcheck/core/digest"
 	"fitcheck/core/fact"
 )
@@ -85,8 +88,30 @@ var builtin = &Set{}
 // function of its file.
 func Register(f *Format) { builtin.add(f) }
 
-// Builtin is the set of all formats of this package.
-func Builtin() *Set { return builtin }
+// Builtin is the set of all formats of this package, with the file systems that package content
+// tells by a magic alone.
+func Builtin() *Set {
+	plainFileSystems()
+	return builtin
+}
+
+var plainFileSystems = sync.OnceFunc(func() {
+	for _, k := range content.Kinds() {
+		if k.Magic == "" || builtin.ByName(k.Name) != nil {
+			continue
+		}
+		Register(&Format{Name: k.Name, Title: k.Title + " file system", HoldsFiles: true, Firmware: true, Magics: []Magic{{k.At, k.Magic}}, Read: func(s *Source) (*Image, error) {
+			m := &Image{}
+			h, err := m.header(s, "the header of a file system", 0, k.At+len(k.Magic), binary.LittleEndian)
+			if err != nil {
+				return nil, err
+			}
+			h.text("magic", k.At, len(k.Magic), k.Title)
+			m.fact(fact.Type, "filesystem", int64(k.At), int64(len(k.Magic)))
+			return m, nil
+		}})
+	}
+})
 
 // With is the set with more formats, such as layouts.
 func (s *Set) With(more ...*Format) *Set {

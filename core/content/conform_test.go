@@ -1,0 +1,130 @@
+package content
+
+import (
+	"bytes"
+	"context"
+	"crypto/sha256"
+	"encoding/binary"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"path/filepath"
+	"regexp"
+	"slices"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// littles are little file systems, one of each kind: the test file of the kind adds it.
+var littles = map[string]func(t testing.TB) []byte{
+	"cramfs":   func(testing.TB) []byte { return littleCramfs(binary.LittleEndian) },
+	"romfs":    func(testing.TB) []byte { return littleRomfs() },
+	"squashfs": func(testing.TB) []byte { b, _, _ := littleSquash(); return b },
+	"erofs":    func(t testing.TB) []byte { b, _, _ := littleEROFS(t, erofsLZ4); return b },
+	"ext":      func(testing.TB) []byte { return littleExt() },
+	"fat":      func(testing.TB) []byte { b, _, _, _ := littleFAT(); return b },
+	"ubifs":    func(testing.TB) []byte { b, _ := littleUBIFS(); return b },
+	"jffs2":    func(testing.TB) []byte { return littleJFFS2() },
+	"cpio":     func(testing.TB) []byte { return littleCpio() },
+}
+
+// earlier are lengths at which a file system that is a log is whole, as it was then.
+var earlier = map[string][]int{"jffs2": {117, 118, 119, 120}}
+
+// TestConformance is what every registered file system passes. It demands a little one, a fuzz target
+// and a row in docs/formats.md.
+func TestConformance(t *testing.T) {
+	docs, err := os.ReadFile("../../docs/formats.md")
+	require.NoError(t, err)
+	_, table, _ := strings.Cut(string(docs), "## Files of file systems")
+	tests := ""
+	files, err := filepath.Glob("*_test.go")
+	require.NoError(t, err)
+	for _, f := range files {
+		text, err := os.ReadFile(f)
+		require.NoError(t, err)
+		tests += string(text)
+	}
+	for _, k := range Kinds() {
+		t.Run(k.Name, func(t *testing.T) {
+			assert.Regexp(t, `(?im)^\|[^|]*\b`+regexp.QuoteMeta(k.Name), table, "docs/formats.md has no row of it")
+			assert.Regexp(t, `fuzz\(f, "`+k.Name+`"|readAll\("`+k.Name+`"`, tests, "it has no fuzz target")
+			if littles[k.Name] == nil {
+				t.Fatalf("it has no little file system: littles[%q] = … in its test file", k.Name)
+			}
+			data := littles[k.Name](t)
+			sound, err := summary(k.Name, data)
+			require.NoError(t, err)
+			require.Contains(t, sound, "-r", "it holds a file")
+			for at := range data {
+				if at > everyPlace && at%max(1, len(data)/somePlaces) != 0 {
+					continue
+				}
+				// Cut short, it is told, or what is missing was not needed.
+				if now, err := summary(k.Name, data[:at]); err == nil && !slices.Contains(earlier[k.Name], at) {
+					assert.Equal(t, sound, now, "cut to %d of %d bytes", at, len(data))
+				} else if err != nil {
+					told(t, err)
+				}
+				for _, mask := range []byte{0x01, 0xff} {
+					other := bytes.Clone(data)
+					other[at] ^= mask
+					if _, err := summary(k.Name, other); err != nil {
+						told(t, err)
+					}
+				}
+			}
+		})
+	}
+}
+
+// A file system is cut and changed at every place of its beginning, and at some of the rest.
+const (
+	everyPlace = 800
+	somePlaces = 300
+)
+
+// told holds an error to be one of those that a file system may end with.
+func told(t *testing.T, err error) {
+	t.Helper()
+	var d *Damage
+	var u *Unsupported
+	if !errors.As(err, &d) && !errors.As(err, &u) && !errors.Is(err, io.ErrUnexpectedEOF) && !errors.Is(err, io.ErrShortBuffer) {
+		t.Fatalf("%T: %v", err, err)
+	}
+}
+
+// summary lists a file system with the digests of its files, within a bound.
+func summary(kind string, data []byte) (string, error) {
+	fsys, err := Open(kind, bytes.NewReader(data), int64(len(data)))
+	if err != nil {
+		return "", err
+	}
+	var out strings.Builder
+	left := int64(1 << 20)
+	err = fsys.Walk(context.Background(), func(f *File) error {
+		if f.Err != nil {
+			return f.Err
+		}
+		if left -= 1 << 10; left < 0 {
+			return io.ErrShortBuffer
+		}
+		fmt.Fprint(&out, f.Mode, " ", f.Path, " ", f.Target)
+		if f.Mode.IsRegular() {
+			sum := sha256.New()
+			n, err := io.Copy(sum, io.LimitReader(f.Open(), left))
+			if err != nil {
+				return err
+			}
+			left -= n
+			fmt.Fprintf(&out, " %d %x", n, sum.Sum(nil)[:4])
+		}
+		out.WriteString("\n")
+		return nil
+	})
+	return out.String(), err
+}
