@@ -143,10 +143,7 @@ func Match(d *device.Device, rules Rulebooks, s *survey.Survey, o Options) *Verd
 		v.Members = append(v.Members, m)
 		v.Verdict = Worse(v.Verdict, m.Verdict)
 	}
-	if d.Group.Text != "" && d.Uniform {
-		v.Checks = append(v.Checks, check.Uniform(cases))
-	}
-	v.Checks = check.Sort(v.Checks)
+	v.Checks = check.Sort(append(v.Checks, check.Group(d, cases)...))
 	v.Verdict = Worse(v.Verdict, check.Worst(v.Checks))
 	v.standsFor(cases)
 	v.Weakest = v.weakest()
@@ -207,22 +204,19 @@ func (v *Verdict) standsFor(cases []*check.Case) {
 // state after the install.
 func judge(c *check.Case) Member {
 	m := Member{Name: c.Device.Name.Text, About: c.About()}
-	results := pick(c)
+	pick(c)
 	for _, k := range c.Components() { // in the order in which they are installed
-		r := results[k.Name]
+		r := c.Results[k.Name]
 		m.Checks = append(m.Checks, r.Lines...)
 		m.Others = append(m.Others, r.Others...)
 	}
-	m.Checks = append(m.Checks, c.Releases()...)
-	m.Checks = append(m.Checks, c.Completeness(results)...)
-	m.Checks = append(m.Checks, c.Elsewhere()...)
-	m.Checks = append(m.Checks, c.Carried()...)
+	m.Checks = append(m.Checks, c.Install()...)
 	for _, k := range c.Components() {
 		if best := c.Chosen[k.Name]; best != nil {
 			m.Chosen = append(m.Chosen, Chosen{k.Name, best.Item.Address, c.Configuration(best.Item), best.Version().Value, best.Slot, c.Proofs(best.Item), installedText(c, k.Name)})
 		}
 	}
-	m.Checks = check.Sort(c.Guessed(m.Checks))
+	m.Checks = c.Verdict(m.Checks)
 	m.Verdict, m.family = check.Worst(m.Checks), c.ToFamily()
 	m.release, m.scheme, m.schemes = c.Release, c.Rules.Scheme(c.Main()), c.Rules.Scheme
 	return m
@@ -238,13 +232,12 @@ func installedText(c *check.Case, component string) string {
 
 // pick chooses an image for every component. The main image says which release the
 // package stands for, and the others are judged in its light.
-func pick(c *check.Case) map[string]check.Result {
+func pick(c *check.Case) {
 	c.Release = c.ByName()
 	main := c.Main()
-	results := map[string]check.Result{}
 	choose := func(k check.Component) {
 		r := c.Component(k)
-		results[k.Name] = r
+		c.Results[k.Name] = r
 		if r.Best != nil {
 			c.Chosen[k.Name] = r.Best
 			if k.Name == main {
@@ -259,5 +252,5 @@ func pick(c *check.Case) map[string]check.Result {
 			}
 		}
 	}
-	return results
+	c.LeaveOut()
 }

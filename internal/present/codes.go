@@ -99,7 +99,9 @@ func CodesDoc() string {
 	b.WriteString(`# The reasons
 
 Every line of a verdict is of a check and gives a reason with a stable name, its
-code. ` + "`fitcheck explain CODE`" + ` tells the same on the command line. This page is made from
+code. ` + "`fitcheck explain CODE`" + ` tells the same on the command line. A check is asked once for
+each package, each image that may be the one, each release whose conditions must hold, each
+install, each group, or of the verdict as a whole. This page is made from
 the checks by ` + "`go test ./internal/present -run TestCodesPage -update`" + `; the examples are what
 tests made the checks say.
 `)
@@ -108,6 +110,9 @@ tests made the checks say.
 		fmt.Fprintf(&b, "\n## %s\n\n%s", c.Name, c.Doc)
 		if c.Of != "" {
 			fmt.Fprintf(&b, " (`%s`)", c.Of)
+		}
+		if scopes := c.Scopes(); len(scopes) > 0 {
+			fmt.Fprintf(&b, " Asked for each %s.", strings.Join(scopes, ", each "))
 		}
 		b.WriteString("\n\n| code | outcome | given when | for example | settled by |\n|---|---|---|---|---|\n")
 		for _, k := range c.Codes {

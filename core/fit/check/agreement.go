@@ -26,6 +26,15 @@ type statement struct {
 	of    string // the source, for words
 }
 
+func init() { agreement.Runs(PerImage((*Case).agrees)) }
+
+// agrees keeps what agreement tells of an image, which depends on its release, too.
+func (c *Case) agrees(k Component, cand *Candidate) []Line {
+	key := c.key("agreement", k, cand.Item)
+	key.Release = cand.Release.Rule
+	return c.keptLines(key, func() []Line { return []Line{c.agreement(k, cand)} })
+}
+
 // agreement holds the sources of one image against each other: two that contradict
 // each other on what the image is can never make it fit.
 func (c *Case) agreement(k Component, cand *Candidate) Line {

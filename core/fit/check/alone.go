@@ -19,10 +19,5 @@ func (c *Case) Alone(component string, k *Candidate) []Line {
 	if l, bad := c.meantFor(base, rel); bad {
 		out = append(out, l)
 	}
-	for n := range c.needsOf(rel) {
-		if n.Component.Set() && n.Component.Text != component || n.Memory.Set() {
-			out = append(out, c.need(n))
-		}
-	}
-	return out
+	return append(out, c.release(Asking{Release: rel, Only: component, Loaded: true})...)
 }

@@ -16,6 +16,15 @@ var (
 	attachedNone    = attached.Code("none_known", NotApplicable, "nothing is known to be attached", "nothing is known to be attached", "")
 )
 
+func init() {
+	attached.Runs(PerRelease(func(c *Case, a Asking) []Line {
+		if a.Release == nil || a.Loaded {
+			return nil
+		}
+		return []Line{c.dropped(a.Release)}
+	}))
+}
+
 // dropped: nothing attached may be of a model that the release drops.
 func (c *Case) dropped(rel *rulebook.Release) Line {
 	v := c.Attached()

@@ -18,7 +18,8 @@ var nobodys *rulebook.Model
 type Candidate struct {
 	Item  *survey.Item
 	Lines []Line
-	Slot  string
+	// Slot is where it would be written, of the one that is chosen; "" for none.
+	Slot string
 	// Release is that of the candidate itself.
 	Release Release
 
@@ -255,6 +256,7 @@ func (c *Case) Component(k Component) Result {
 		r.Lines = []Line{c.onlyForOthers(k, best)}
 		return r
 	}
+	_, best.Slot, _ = c.slot(k, best.Item)
 	r.Best, r.Lines = best, best.Lines
 	for _, o := range all[1:] {
 		r.Others = append(r.Others, c.passedOver(k, o, best))
@@ -286,27 +288,7 @@ func (c *Case) Candidate(k Component, it *survey.Item) *Candidate {
 	if k.Name == c.Main() {
 		cand.Release = c.releaseOf(cand)
 	}
-	cand.Lines = make([]Line, 0, 16)
-	integrity := c.key("integrity", k, it)
-	integrity.Text = c.Configuration(it)
-	cand.Lines = append(cand.Lines, c.keptLines(integrity, func() []Line {
-		return []Line{c.intact(k, it), c.digest(k, it)}
-	})...)
-	cand.Lines = append(cand.Lines, c.kind(k, it)...)
-	agree := c.key("agreement", k, it)
-	agree.Release = cand.Release.Rule
-	cand.Lines = append(cand.Lines, c.keptLines(agree, func() []Line { return []Line{c.agreement(k, cand)} })...)
-	cand.Lines = append(cand.Lines, c.signature(k, it)...)
-	for _, n := range respects() {
-		cand.Lines = append(cand.Lines, c.identity(k, cand, n))
-	}
-	if l, ok := c.programs(k, it); ok {
-		cand.Lines = append(cand.Lines, l)
-	}
-	if l, slot, ok := c.slot(k, it); ok {
-		cand.Lines = append(cand.Lines, l)
-		cand.Slot = slot
-	}
+	cand.Lines = c.image(k, cand)
 	cand.summary = summarise(cand.Lines)
 	return cand
 }

@@ -54,8 +54,10 @@ type Case struct {
 
 	// Release is what the package stands for: by its main image, else by its name.
 	Release Release
-	// Chosen are the images that would be installed, by component.
-	Chosen map[string]*Candidate
+	// Results are what came out for each component, and Chosen the images that would be
+	// installed.
+	Results map[string]Result
+	Chosen  map[string]*Candidate
 	// Kept are images that are left out, because the device has newer ones.
 	Kept map[string]*Candidate
 
@@ -64,7 +66,7 @@ type Case struct {
 
 // New makes a case.
 func New(m *member.Member, s *survey.Survey, o Options) *Case {
-	return &Case{Member: m, Survey: s, Options: o, Chosen: map[string]*Candidate{}, Kept: map[string]*Candidate{}}
+	return &Case{Member: m, Survey: s, Options: o, Results: map[string]Result{}, Chosen: map[string]*Candidate{}, Kept: map[string]*Candidate{}}
 }
 
 // Component is one component of the device's family.

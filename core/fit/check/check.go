@@ -46,6 +46,8 @@ type Check struct {
 	// that is installed alone.
 	Whole bool
 	Codes []*Code
+
+	runs []Run
 }
 
 // Code is a reason that a check may give.

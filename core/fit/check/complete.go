@@ -31,14 +31,16 @@ var (
 	completeNoRule   = complete.Code("no_rule", NotApplicable, "without a rulebook nobody knows what belongs together", "without a rulebook nobody knows what belongs together", "")
 )
 
+func init() { complete.Runs(PerInstall((*Case).completeness)) }
+
 func (c *Case) onlyForOthers(k Component, best *Candidate) Line {
 	l := completeForOther.Line(k.Name, k.Name)
 	l.Device, l.Package = c.Hardware(), "only for other devices"
 	return *l.Cite(c.ofDevice(), best.cite())
 }
 
-// Completeness: everything that is needed for this device is there.
-func (c *Case) Completeness(results map[string]Result) []Line {
+// completeness: everything that is needed for this device is there.
+func (c *Case) completeness() []Line {
 	if c.Rules == nil {
 		l := completeNoRule.Line("")
 		if len(c.Chosen) == 0 {
@@ -49,7 +51,7 @@ func (c *Case) Completeness(results map[string]Result) []Line {
 	}
 	var out []Line
 	for _, k := range c.Components() {
-		if r := results[k.Name]; r.Best == nil && len(r.Lines) == 0 {
+		if r := c.Results[k.Name]; r.Best == nil && len(r.Lines) == 0 {
 			out = append(out, c.absent(k))
 		}
 	}

@@ -35,6 +35,17 @@ func (c *Case) publishedHolds(it *survey.Item) (p *survey.Published, of *survey.
 	return nil, nil
 }
 
+func init() {
+	digestCheck.Runs(PerImage((*Case).published), PerInstall(func(c *Case) []Line {
+		return c.elsewhere(survey.Mismatch, digestElsewhere, digestRefused)
+	}))
+}
+
+// published keeps what digest tells of an image.
+func (c *Case) published(k Component, cand *Candidate) []Line {
+	return c.keptLines(c.key("digest", k, cand.Item), func() []Line { return []Line{c.digest(k, cand.Item)} })
+}
+
 // digest holds the published digests of an image against its content.
 func (c *Case) digest(k Component, it *survey.Item) Line {
 	base := Line{Component: k.Name, Device: "none published", Package: it.Address}

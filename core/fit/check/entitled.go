@@ -18,8 +18,18 @@ var (
 	entitledNone    = entitledCheck.Code("none_given", NotApplicable, "the device file gives no end of the entitlement", "the device file gives no end of the entitlement", "")
 )
 
+func init() { entitledCheck.Runs(PerRelease((*Case).entitled)) }
+
 // entitled: the release must not be later than the entitlement.
-func (c *Case) entitled(rel *rulebook.Release) Line {
+func (c *Case) entitled(a Asking) []Line {
+	if a.Loaded {
+		return nil
+	}
+	return []Line{c.covered(a.Release)}
+}
+
+// covered tells whether the entitlement covers a release; nil is one that is not listed.
+func (c *Case) covered(rel *rulebook.Release) Line {
 	until, v := c.Entitled()
 	base := Line{Device: v.Text(), Package: "of no known date", Sources: append(ofMember(v), c.citeRelease())}
 	if rel != nil {

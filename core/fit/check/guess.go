@@ -15,6 +15,10 @@ var (
 	rulebookByGuess = rulebookCheck.Code("by_guess", Unsettled, "it would be a misfit, and by a guess of the rulebook only", "by a guess of the rulebook: %s", "hold each guess against release notes and labels, correct it, and take its GUESS away")
 )
 
+func init() {
+	rulebookCheck.Runs(PerVerdict(func(c *Case, lines []Line) []Line { return c.Guessed(lines) }))
+}
+
 // Guessed keeps guesses of the rulebook from deciding: what would be a misfit by one is not
 // settled, and nothing fits. sections are those that the lines rest on beside what all do.
 func (c *Case) Guessed(lines []Line, sections ...string) []Line {

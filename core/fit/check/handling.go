@@ -14,10 +14,12 @@ var (
 	handlingNotWhole = handlingCheck.Code("not_whole", Misfit, "it must be served whole, and is unpacked", "it must be served whole, as downloaded, and this is an unpacked folder", "take the file that was downloaded")
 )
 
+func init() { handlingCheck.Runs(PerPackage(handling)) }
+
 // handling: a download that must stay whole is not served from a folder.
 func handling(s *survey.Survey) []Line {
 	e := s.Entry
-	if e == nil {
+	if e == nil || s.Broken() {
 		return nil
 	}
 	if l, bad := outer(s); bad {
@@ -47,17 +49,4 @@ func outer(s *survey.Survey) (Line, bool) {
 	}
 	base := Line{Device: "a " + want.Text, Package: root.Kind, Sources: []Cited{{OfRule, want.Text, s.Rulebook.Source(want.Spot)}, ofName(root.Kind, s.Name)}}
 	return handlingOuter.become(base, root.Kind, want.Text), true
-}
-
-// Package are the checks about the packages as such.
-func Package(s *survey.Survey) []Line {
-	var out []Line
-	for _, part := range s.Each() {
-		out = append(out, opens(part)...)
-		if !part.Broken() {
-			out = append(out, handling(part)...)
-			out = append(out, signatures(part)...)
-		}
-	}
-	return out
 }

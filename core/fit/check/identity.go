@@ -50,6 +50,12 @@ func respect(n fact.Name, column string, order, far int, what string) *reasons {
 	return r
 }
 
+func init() {
+	for n, r := range byRespect {
+		r.Runs(PerImage(func(c *Case, k Component, cand *Candidate) []Line { return []Line{c.identity(k, cand, n)} }))
+	}
+}
+
 // maxSources is how many sources of one line are cited.
 const maxSources = 100
 

@@ -37,6 +37,13 @@ var (
 // maxCited is how many checksums of one image are cited.
 const maxCited = 8
 
+// whole keeps what intact tells of an image, which depends on its configuration, too.
+func (c *Case) whole(k Component, cand *Candidate) []Line {
+	key := c.key("intact", k, cand.Item)
+	key.Text = c.Configuration(cand.Item)
+	return c.keptLines(key, func() []Line { return []Line{c.intact(k, cand.Item)} })
+}
+
 // intact checks one image: its own checksums and its structure.
 func (c *Case) intact(k Component, it *survey.Item) Line {
 	base := Line{Component: k.Name, Package: it.Address, Device: "what its format asks for"}
@@ -274,6 +281,12 @@ func problemWords(problems []archive.Problem) string {
 	return strings.Join(out, "; ")
 }
 
+func init() {
+	intact.Runs(PerPackage(opens), PerImage((*Case).whole), PerInstall(func(c *Case) []Line {
+		return c.elsewhere(archive.Damaged, intactElsewhere, intactDamaged)
+	}))
+}
+
 // opens tells whether a package and the archives in it could be read.
 func opens(s *survey.Survey) []Line {
 	if root := s.Root(); root != nil && (root.Firmware() || root.Container == archive.None && root.Kind == "unknown") {
@@ -314,44 +327,46 @@ func opens(s *survey.Survey) []Line {
 	return append([]Line{l}, notes...)
 }
 
-// Elsewhere: damage of an item that is for other devices leaves the matter
-// unsettled for this one, because it came by the same way.
-func (c *Case) Elsewhere() []Line {
-	used := map[string]bool{}
+// elsewhere: damage of an item that is for other devices leaves the matter unsettled for
+// this one, because it came by the same way. here is the reason where it is the package
+// itself.
+func (c *Case) elsewhere(class archive.Class, elsewhere, here *Code) []Line {
+	used := c.used()
+	for _, it := range c.Survey.Items {
+		if used[it.Address] || it.Part || it.Within || class == archive.Damaged && (it.Container != archive.None || !it.Firmware()) {
+			continue
+		}
+		var ps []archive.Problem
+		for _, p := range it.Problems {
+			if p.Class == class {
+				ps = append(ps, p)
+			}
+		}
+		if len(ps) == 0 {
+			continue
+		}
+		l := elsewhere.Line("", it.Address, problemWords(ps))
+		if c.Survey.IsRoot(it) {
+			l = here.Line("", it.Address+": "+problemWords(ps))
+		}
+		l.Device, l.Package = "what came by the same way", it.Address
+		l.Cite(Cited{OfStated, "whole", fact.Source{Kind: fact.Header, File: it.Address}}, ofContent(problemWords(ps), it))
+		return []Line{l}
+	}
+	return nil
+}
+
+// used tells which items are chosen or left out, or hold one that is: the checks of the
+// image speak of those.
+func (c *Case) used() map[string]bool {
+	out := map[string]bool{}
 	for _, chosen := range []map[string]*Candidate{c.Chosen, c.Kept} {
 		for _, k := range chosen {
-			used[k.Item.Address] = true
-			for _, a := range c.Survey.Around(k.Item) { // its own digest check speaks of them
-				used[a.Address] = true
+			out[k.Item.Address] = true
+			for _, a := range c.Survey.Around(k.Item) {
+				out[a.Address] = true
 			}
 		}
 	}
-	var out []Line
-	find := func(class archive.Class, elsewhere, here *Code) {
-		for _, it := range c.Survey.Items {
-			if used[it.Address] || it.Part || it.Within || class == archive.Damaged && (it.Container != archive.None || !it.Firmware()) {
-				continue
-			}
-			var ps []archive.Problem
-			for _, p := range it.Problems {
-				if p.Class == class {
-					ps = append(ps, p)
-				}
-			}
-			if len(ps) == 0 {
-				continue
-			}
-			l := elsewhere.Line("", it.Address, problemWords(ps))
-			if c.Survey.IsRoot(it) {
-				l = here.Line("", it.Address+": "+problemWords(ps))
-			}
-			l.Device, l.Package = "what came by the same way", it.Address
-			l.Cite(Cited{OfStated, "whole", fact.Source{Kind: fact.Header, File: it.Address}}, ofContent(problemWords(ps), it))
-			out = append(out, l)
-			return
-		}
-	}
-	find(archive.Damaged, intactElsewhere, intactDamaged)
-	find(survey.Mismatch, digestElsewhere, digestRefused)
 	return out
 }

@@ -19,6 +19,10 @@ var (
 		"look for the image of that component in the package; where the line takes such an image, say so with formats: in the rulebook")
 )
 
+func init() {
+	kindCheck.Runs(PerImage(func(c *Case, k Component, cand *Candidate) []Line { return c.kind(k, cand.Item) }))
+}
+
 // kind asks whether an image is of a kind that its component takes.
 func (c *Case) kind(k Component, it *survey.Item) []Line {
 	base := Line{Component: k.Name, Package: it.Address}

@@ -16,6 +16,12 @@ var (
 	memoryContra  = memoryCheck.Code("device_contradicted", Unsettled, "device file and rulebook contradict each other on it", "it needs %s of memory, and %s", "")
 )
 
+func init() {
+	memoryCheck.Runs(PerRelease(func(c *Case, a Asking) []Line {
+		return c.eachNeed(a, func(n *rulebook.Need) bool { return n.Doubt() == "" && n.Memory.Set() }, c.needMemory)
+	}))
+}
+
 func (c *Case) needMemory(n *rulebook.Need) Line {
 	have, v := c.Memory()
 	return c.enough(n.Memory.Bytes, have, "memory", v, [5]*Code{memoryEnough, memoryLittle, memoryUnknown, memoryGuessed, memoryContra})

@@ -26,41 +26,56 @@ var (
 	needsRuleOpen = needs.Code("rule_fault", Unsettled, "the need names what the rulebook does not know", "%s", "")
 )
 
+func init() {
+	needs.Runs(PerRelease(func(c *Case, a Asking) []Line {
+		return c.eachNeed(a, func(n *rulebook.Need) bool { return n.Doubt() != "" || !n.StorageFree.Set() && !n.Memory.Set() }, c.need)
+	}))
+}
+
 // needsOf goes through what a release asks of this very device.
 func (c *Case) needsOf(rel *rulebook.Release) iter.Seq[*rulebook.Need] {
 	return rel.NeedsOf(c.Rules, c.Family(), c.First(fact.Model), c.First(fact.Revision))
 }
 
-// need checks one thing that a release asks for.
+// eachNeed judges those things that a release asks for which are of a check, and adds to each
+// line why it is asked for, and where that stands.
+func (c *Case) eachNeed(a Asking, of func(*rulebook.Need) bool, judge func(*rulebook.Need) Line) []Line {
+	if a.Release == nil {
+		return nil
+	}
+	var out []Line
+	for n := range c.needsOf(a.Release) {
+		if !a.concerns(c, n) || !of(n) {
+			continue
+		}
+		l := judge(n)
+		if n.Why.Set() {
+			l.Because += " (" + n.Why.Text + ")"
+		}
+		said := "needs " + n.Text()
+		if d := c.Rules.Document(n.Source); d != "" {
+			said += ", " + d
+		}
+		out = append(out, *l.Cite(Cited{OfRule, said, c.Rules.Source(n.Spot)}, c.citeRelease()))
+	}
+	return out
+}
+
+// need judges one thing that a release asks for.
 func (c *Case) need(n *rulebook.Need) Line {
-	var l Line
 	switch {
 	case n.Doubt() != "":
-		l = needsRuleOpen.Line("", n.Doubt()).Advise("correct the name in %s", c.Rules.File)
+		l := needsRuleOpen.Line("", n.Doubt()).Advise("correct the name in %s", c.Rules.File)
 		l.Device, l.Package = "not known", "needs "+n.Text()
-		l.Cite(c.ofDevice(), ofName("needs "+n.Text(), c.Survey.Name))
+		return *l.Cite(c.ofDevice(), ofName("needs "+n.Text(), c.Survey.Name))
 	case n.Component.Set():
-		l = c.needComponent(n)
+		return c.needComponent(n)
 	case n.Companion.Set():
-		l = c.needCompanion(n)
-	case n.StorageFree.Set():
-		l = c.needRoom(n)
-	case n.Memory.Set():
-		l = c.needMemory(n)
+		return c.needCompanion(n)
 	case n.Attached.Set():
-		l = c.needListed(n, "attached", c.Attached(), "attach it first, or stay on a release that does not need it")
-	default:
-		l = c.needListed(n, "features", c.Value(fact.Feature), "get the licence first")
+		return c.needListed(n, "attached", c.Attached(), "attach it first, or stay on a release that does not need it")
 	}
-	if n.Why.Set() {
-		l.Because += " (" + n.Why.Text + ")"
-	}
-	said := "needs " + n.Text()
-	if d := c.Rules.Document(n.Source); d != "" {
-		said += ", " + d
-	}
-	l.Cite(Cited{OfRule, said, c.Rules.Source(n.Spot)}, c.citeRelease())
-	return l
+	return c.needListed(n, "features", c.Value(fact.Feature), "get the licence first")
 }
 
 // notKnown words what is not known of the device.

@@ -19,6 +19,15 @@ var (
 	pairedBuild   = paired.Code("build_unknown", Unsettled, "one of them leaves its build open, which decides", "whether they are of one version depends on a build that is not known: %s", "find out the builds, or get all of them of one release")
 )
 
+func init() {
+	paired.Runs(PerInstall(func(c *Case) []Line {
+		if c.BringsMain() && c.Chosen[c.Main()] == nil {
+			return nil // nothing would be installed
+		}
+		return c.pairs()
+	}))
+}
+
 // pairs: components that must carry one version and move together are at one version
 // afterwards.
 func (c *Case) pairs() []Line {

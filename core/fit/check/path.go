@@ -35,6 +35,18 @@ var (
 // RunsAlready is the reason of a device that runs the version of the package.
 var RunsAlready = pathRunsAlready.Name
 
+func init() {
+	pathCheck.Runs(PerInstall(func(c *Case) []Line {
+		switch {
+		case !c.BringsMain():
+			return []Line{c.noMain()}
+		case c.Chosen[c.Main()] != nil:
+			return []Line{c.path()}
+		}
+		return nil // nothing would be installed; why, the checks of the image say
+	}))
+}
+
 // path tells whether the one hop from what is installed is allowed.
 func (c *Case) path() Line {
 	main := c.Main()

@@ -5,25 +5,26 @@ import (
 	"strings"
 
 	"fitcheck/core/fact"
-	"fitcheck/core/survey"
 )
 
 var agreementPrograms = agreement.Code("programs_contradict", Unsettled, "none of the programs in a RAM disk or file system is for the device's processor", "the programs in it are for %s, and the device is %s",
 	"ask the maker what the file is; until then, do not use it")
 
+func init() { agreement.Runs(PerImage((*Case).programs)) }
+
 // programs holds the programs in a RAM disk or file system against the device. A file
 // system may hold some for other processors, so they only count where none is its own.
-func (c *Case) programs(k Component, it *survey.Item) (Line, bool) {
-	found := it.Programs()
+func (c *Case) programs(k Component, cand *Candidate) []Line {
+	found := cand.Item.Programs()
 	arch := c.Value(fact.Arch)
 	if len(found) == 0 || !arch.Known() {
-		return Line{}, false
+		return nil
 	}
 	var names []string
 	for _, f := range found {
 		for _, d := range arch.Said() {
 			if sameFamily(f.Value, d.Value) {
-				return Line{}, false
+				return nil
 			}
 		}
 		if !slices.Contains(names, f.Value) {
@@ -34,7 +35,7 @@ func (c *Case) programs(k Component, it *survey.Item) (Line, bool) {
 	for _, f := range found[:min(len(found), maxCited)] {
 		base.Cite(Cited{OfPackage, f.Value, f.Source})
 	}
-	return agreementPrograms.become(base, strings.Join(names, ", "), arch.Text()), true
+	return []Line{agreementPrograms.become(base, strings.Join(names, ", "), arch.Text())}
 }
 
 // sameFamily tells whether programs for one architecture may run on another: those of 32

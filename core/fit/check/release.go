@@ -16,6 +16,11 @@ type Release struct {
 	Family string            // that the image itself says it is of; "" where it does not
 }
 
+// releaseAt is a release that the version of a component told, which is cited.
+func releaseAt(rel *rulebook.Release, cited Cited) Release {
+	return Release{Text: rel.Version.Text, From: fact.Fact{About: fact.Version, Value: rel.Version.Text, Source: cited.Source}, Rule: rel}
+}
+
 // Strong tells whether more than a name says which release it is.
 func (r Release) Strong() bool { return r.From.Strength() > fact.ByName }
 

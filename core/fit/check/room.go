@@ -20,6 +20,12 @@ var (
 	roomNoted   = roomCheck.Code("not_known", Note, "how much storage is free is not known, and nothing asks for it", "the files have %s; how much storage is free is not known", "")
 )
 
+func init() {
+	roomCheck.Runs(PerInstall((*Case).room), PerRelease(func(c *Case, a Asking) []Line {
+		return c.eachNeed(a, func(n *rulebook.Need) bool { return n.Doubt() == "" && n.StorageFree.Set() }, c.needRoom)
+	}))
+}
+
 func (c *Case) needRoom(n *rulebook.Need) Line {
 	have, v := c.StorageFree()
 	if v.Known() || c.manager() == "" {
@@ -32,7 +38,11 @@ func (c *Case) needRoom(n *rulebook.Need) Line {
 // room holds what will lie on the device at the same time against the free storage of who
 // stores it: the device, or the one that manages it. An image that goes straight into a slot
 // needs none.
-func (c *Case) room(files []served) []Line {
+func (c *Case) room() []Line {
+	files := c.serves()
+	if len(files) == 0 || c.Rules == nil {
+		return nil
+	}
 	have, v := c.StorageFree()
 	base := Line{Device: v.Text(), Sources: ofMember(v)}
 	how := c.Rules.Installing(c.LikelyFamily())

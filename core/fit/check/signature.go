@@ -35,8 +35,15 @@ var (
 	signatureNone = signatureCheck.Code("not_signed", Unsettled, "the rulebook expects the image to carry one, and it carries none", "the rulebook expects the image to carry a signature, and it carries none", "ask the maker for the signed image")
 )
 
+func init() {
+	signatureCheck.Runs(PerPackage(signatures), PerImage(func(c *Case, k Component, cand *Candidate) []Line { return c.signature(k, cand.Item) }))
+}
+
 // signatures tell how the signature that the rulebook expects came out.
 func signatures(s *survey.Survey) []Line {
+	if s.Broken() {
+		return nil
+	}
 	var out []Line
 	for _, sig := range s.Signatures {
 		l := Signed(sig)
@@ -45,7 +52,7 @@ func signatures(s *survey.Survey) []Line {
 		}
 		out = append(out, l)
 	}
-	if e := s.Entry; e != nil && e.Signature != nil && len(out) == 0 && e.Signature.Of.Text != "image" && !s.Broken() {
+	if e := s.Entry; e != nil && e.Signature != nil && len(out) == 0 && e.Signature.Of.Text != "image" {
 		l := signatureQuick.Line("")
 		l.Device, l.Package = "signed", "not verified"
 		out = append(out, *l.Cite(Cited{OfRule, "signature", s.Rulebook.Source(e.Signature.Spot)}, ofName("not verified", s.Name)))

@@ -21,6 +21,15 @@ var (
 	slotInActive = slotCheck.Code("device_contradicted", Unsettled, "what runs is not what the active slot holds", "%s", "")
 )
 
+func init() {
+	slotCheck.Runs(PerImage(func(c *Case, k Component, cand *Candidate) []Line {
+		if l, _, ok := c.slot(k, cand.Item); ok {
+			return []Line{l}
+		}
+		return nil
+	}))
+}
+
 // slot checks that an image fits the place it would be written to, and that this is
 // not the place the device runs from. ok is false for a component without slots.
 func (c *Case) slot(k Component, it *survey.Item) (l Line, slot string, ok bool) {

@@ -56,21 +56,15 @@ func servedWhole(s *survey.Survey) bool {
 	return s.Entry != nil && s.Entry.Handling.Text == "whole" && !s.Folder
 }
 
-// Carried: what will be fetched keeps to the rules of the transfer, and there is
-// room for it.
-func (c *Case) Carried() []Line {
-	files := c.serves()
-	if len(files) == 0 || c.Rules == nil {
-		return nil
-	}
-	return append(c.transfer(files), c.room(files)...)
-}
+func init() { transferCheck.Runs(PerInstall((*Case).transfer)) }
 
-func (c *Case) transfer(files []served) []Line {
-	t := c.Rules.Transfer
-	if t == nil {
+// transfer: what will be fetched keeps to the rules of the transfer.
+func (c *Case) transfer() []Line {
+	files := c.serves()
+	if len(files) == 0 || c.Rules == nil || c.Rules.Transfer == nil {
 		return nil
 	}
+	t := c.Rules.Transfer
 	largest, bound := t.Carries()
 	var names []string
 	base := Line{Device: bound, Sources: []Cited{c.ofRule("transfer, "+bound, t.Spot)}}

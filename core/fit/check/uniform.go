@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"strings"
 
+	"fitcheck/core/device"
 	"fitcheck/core/truth"
 )
 
@@ -18,9 +19,18 @@ var (
 	uniformBuild   = uniform.Code("build_unknown", Unsettled, "whether members end at one version depends on a build that is not known", "whether %s ends at the version of the others depends on a build that is not told", "read the whole versions off the members, with their builds")
 )
 
-// Uniform: of a group whose members must run one version, each ends at that of the
+func init() {
+	uniform.Runs(PerGroup(func(d *device.Device, members []*Case) []Line {
+		if d.Group.Text == "" || !d.Uniform {
+			return nil
+		}
+		return []Line{endAtOne(members)}
+	}))
+}
+
+// endAtOne: of a group whose members must run one version, each ends at that of the
 // others.
-func Uniform(all []*Case) Line {
+func endAtOne(all []*Case) Line {
 	l := uniformOne.Line("")
 	base := Line{Device: fmt.Sprintf("%d members at one version", len(all))}
 	var known, ends []string

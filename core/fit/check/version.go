@@ -4,7 +4,6 @@ import (
 	"fmt"
 	"strings"
 
-	"fitcheck/core/fact"
 	"fitcheck/core/rulebook"
 	"fitcheck/core/version"
 )
@@ -19,10 +18,35 @@ var (
 	versionNothing   = versionCheck.Code("nothing", NotApplicable, "there is nothing to note", "nothing to note", "")
 )
 
+func init() {
+	versionCheck.Runs(PerInstall(func(c *Case) []Line {
+		out, _ := c.bootLoader()
+		switch {
+		case !c.BringsMain():
+			out = append(out, c.doesNotStart()...)
+		case c.Chosen[c.Main()] != nil:
+			out = append(out, c.versions())
+		}
+		return out
+	}))
+}
+
+// LeaveOut leaves out what the device has newer: the boot loader of a package that brings
+// an older one besides.
+func (c *Case) LeaveOut() {
+	if _, left := c.bootLoader(); left {
+		c.Kept[Boot] = c.Chosen[Boot]
+		delete(c.Chosen, Boot)
+	}
+}
+
 // bootLoader judges the boot loader that a package brings. left tells that it is to be
 // left out.
 func (c *Case) bootLoader() (l []Line, left bool) {
 	k := c.Chosen[Boot]
+	if k == nil {
+		k = c.Kept[Boot]
+	}
 	if k == nil || c.Rules == nil || Boot == c.Main() {
 		return nil, false
 	}
@@ -109,67 +133,13 @@ func (c *Case) noWayBack(from, to version.Version) string {
 	return fmt.Sprintf("no way back by a hop: from %s to %s, %s", to.Text, from.Text, r.Because)
 }
 
-// Releases are the checks about the version that would be installed, and what it
-// asks for.
-func (c *Case) Releases() []Line {
-	boot, left := c.bootLoader()
-	if left {
-		c.Kept[Boot] = c.Chosen[Boot]
-		delete(c.Chosen, Boot)
+// doesNotStart notes of a package without the main image that the device does not start.
+func (c *Case) doesNotStart() []Line {
+	state, yes := c.DoesNotStart()
+	if !yes {
+		return nil
 	}
-	out := boot
-	if !c.BringsMain() {
-		return append(out, c.partly()...)
-	}
-	if c.Chosen[c.Main()] == nil {
-		return out // nothing would be installed; why, the other checks say
-	}
-	out = append(out, c.path(), c.versions())
-	out = append(out, c.pairs()...) // whatever is known of the release
-	rel := c.Release.Rule
-	switch {
-	case c.Rules == nil: // what nobody wrote down cannot be missing
-		return out
-	case rel == nil:
-		return append(out, c.entitled(nil))
-	}
-	out = append(out, c.withdrawn(rel, c.citeRelease()))
-	for n := range c.needsOf(rel) {
-		out = append(out, c.need(n))
-	}
-	return append(out, c.dropped(rel), c.entitled(rel))
-}
-
-// partly are those for a package that does not carry the main image: what bears on a
-// component that is installed alone.
-func (c *Case) partly() []Line {
-	out := []Line{c.noMain()}
-	for _, k := range c.Components() {
-		cand := c.Chosen[k.Name]
-		out = append(out, c.Standing(k.Name, cand)...)
-		if cand == nil || k.Name == c.Main() {
-			continue
-		}
-		// What the only release that brings it asks for, it asks for here, too; the
-		// needs on main speak of main.
-		text, cited, known := c.said(k.Name, cand)
-		if all := c.bringing(k.Name, text); known && len(all) == 1 {
-			c.Release = Release{Text: all[0].Version.Text, From: fact.Fact{About: fact.Version, Value: all[0].Version.Text, Source: cited.Source}, Rule: all[0]}
-			for n := range c.needsOf(all[0]) {
-				if n.Component.Text != c.Main() && n.Component.Text != k.Name {
-					out = append(out, c.need(n))
-				}
-			}
-			out = append(out, c.dropped(all[0]), c.entitled(all[0]))
-			c.Release = Release{}
-		}
-	}
-	if state, yes := c.DoesNotStart(); yes {
-		v := c.Installed(c.Main())
-		l := versionNotes.Line("", fmt.Sprintf("the device does not start (state: %s): fitcheck recover tells what its boot loader takes", state))
-		l.Device, l.Package = state, c.Survey.Name
-		out = append(out, *l.Cite(append(ofMember(v), ofName(c.Survey.Name, c.Survey.Name))...))
-	}
-	out = append(out, c.pairs()...)
-	return out
+	l := versionNotes.Line("", fmt.Sprintf("the device does not start (state: %s): fitcheck recover tells what its boot loader takes", state))
+	l.Device, l.Package = state, c.Survey.Name
+	return []Line{*l.Cite(append(ofMember(c.Installed(c.Main())), ofName(c.Survey.Name, c.Survey.Name))...)}
 }

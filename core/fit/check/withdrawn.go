@@ -15,6 +15,22 @@ var (
 	withdrawnAll    = withdrawn.Code("all_withdrawn", Misfit, "every release that brings this version of the component was withdrawn", "%s %s comes with release %s, which was withdrawn: %s", "do not install it; take a newer release")
 )
 
+func init() { withdrawn.Runs(PerInstall((*Case).stand)) }
+
+// stand: what would be installed still stands.
+func (c *Case) stand() []Line {
+	var out []Line
+	switch {
+	case !c.BringsMain():
+		for _, k := range c.Components() {
+			out = append(out, c.Standing(k.Name, c.Chosen[k.Name])...)
+		}
+	case c.Chosen[c.Main()] != nil && c.Release.Rule != nil && c.Rules != nil:
+		out = append(out, c.withdrawn(c.Release.Rule, c.citeRelease()))
+	}
+	return out
+}
+
 // withdrawn tells whether a release stands.
 func (c *Case) withdrawn(rel *rulebook.Release, cited Cited) Line {
 	base := Line{Device: "a release that stands", Package: "release " + rel.Version.Text, Sources: []Cited{cited}}
