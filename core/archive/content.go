@@ -257,6 +257,14 @@ func (c *Content) Close() error {
 // Fatal tells errors that end the walk from those that are about the content.
 func Fatal(err error) bool { return err != nil && fatal(err) }
 
+// OnlyFatal is the error, where it ends the walk; nil for one that is about the content.
+func OnlyFatal(err error) error {
+	if Fatal(err) {
+		return err
+	}
+	return nil
+}
+
 type counter struct {
 	r io.Reader
 	n int64

@@ -1,14 +1,17 @@
 package image
 
 import (
+	"bytes"
 	"encoding/binary"
 	"fmt"
 	"hash/crc32"
+	"io"
 	"strconv"
 	"strings"
 	"time"
 
 	"fitcheck/core/archive"
+	"fitcheck/core/content"
 )
 
 // Archives, by the header that they begin with. What they hold are items of
@@ -176,4 +179,99 @@ func readAr(s *Source) (*Image, error) {
 		m.problem("the header of its first member does not end as it must")
 	}
 	return m, nil
+}
+
+// measureTar follows the headers, each known by its checksum, to the zeros that end a tar.
+func measureTar(c *archive.Content) (int64, error) {
+	const block = 512
+	b := make([]byte, block)
+	for at, n := int64(0), 0; ; n++ {
+		if k, err := c.ReadAt(b, at); k < block {
+			return 0, archive.OnlyFatal(err)
+		}
+		if allOf(b, 0) {
+			if k, err := c.ReadAt(b, at+block); k < block || !allOf(b, 0) {
+				return 0, archive.OnlyFatal(err)
+			}
+			if n == 0 {
+				return 0, nil
+			}
+			return at + 2*block, nil
+		}
+		if !archive.IsTar(b) || string(b[257:262]) != "ustar" {
+			return 0, nil
+		}
+		size := tarSize(b[124:136])
+		if size < 0 || size > c.Size()-at {
+			return 0, nil
+		}
+		at += block + (size+block-1)/block*block
+	}
+}
+
+// tarSize reads a size: octal digits, or a binary number whose first bit is set.
+func tarSize(b []byte) int64 {
+	if b[0]&0x80 != 0 {
+		v := int64(b[0] & 0x7f)
+		for _, c := range b[1:] {
+			if v > 1<<48 {
+				return -1
+			}
+			v = v<<8 | int64(c)
+		}
+		return v
+	}
+	v := int64(0)
+	for _, c := range bytes.Trim(b, " \x00") {
+		if c < '0' || c > '7' {
+			return -1
+		}
+		v = v<<3 | int64(c-'0')
+	}
+	return v
+}
+
+// measureCpio follows the members to the trailer, of all archives that follow each other.
+func measureCpio(c *archive.Content) (int64, error) {
+	n, files, err := content.CpioLength(c.Reader(0, c.Size()))
+	if err != nil || files == 0 {
+		return 0, archive.OnlyFatal(err)
+	}
+	return n, nil
+}
+
+// measureZip looks for the end of the directory that begins where it says.
+func measureZip(c *archive.Content) (int64, error) {
+	const chunk, record = 256 << 10, 22
+	buf := make([]byte, chunk)
+	le := binary.LittleEndian
+	for at := int64(0); at < c.Size(); at += chunk - record {
+		n, err := c.ReadAt(buf, at)
+		if err != nil && err != io.EOF {
+			return 0, archive.OnlyFatal(err)
+		}
+		for b := buf[:n]; ; {
+			i := bytes.Index(b, []byte("PK\x05\x06"))
+			if i < 0 || len(b)-i < record {
+				break
+			}
+			b = b[i:]
+			end := at + int64(n-len(b))
+			entries, length, from, note := le.Uint16(b[10:]), int64(le.Uint32(b[12:])), int64(le.Uint32(b[16:])), int64(le.Uint16(b[20:]))
+			var head [4]byte
+			if from+length == end && entries > 0 && end+record+note <= c.Size() {
+				if _, err := c.ReadAt(head[:], from); err != nil && err != io.EOF {
+					return 0, archive.OnlyFatal(err)
+				}
+				if string(head[:]) == "PK\x01\x02" {
+					return end + record + note, nil
+				}
+			}
+			b = b[4:]
+		}
+		if n < chunk {
+			break
+		}
+	}
+	return 0, nil
 }

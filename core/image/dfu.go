@@ -19,17 +19,19 @@ import (
 const dfuSuffix = 16
 
 func init() {
-	Register(&Format{Name: "dfu", Suffixes: []string{".dfu"}, Title: "file with a DFU suffix", Firmware: true})
+	Register(&Format{Name: "dfu", Suffixes: []string{".dfu"}, Title: "file with a DFU suffix", Firmware: true, Trailer: func() Trailer { return &dfuTrailer{} }})
 }
 
-// tail keeps the last bytes of a stream, and the CRC-32 of all in front of
+// dfuTrailer keeps the last bytes of a stream, and the CRC-32 of all in front of
 // the last four of them.
-type tail struct {
+type dfuTrailer struct {
 	last []byte
 	crc  uint32
 }
 
-func (t *tail) write(p []byte) {
+// Write implements io.Writer.
+func (t *dfuTrailer) Write(p []byte) (int, error) {
+	n := len(p)
 	// The CRC lags four bytes behind, since those may be its own place.
 	joint := t.last
 	if len(joint) > 4 {
@@ -44,16 +46,17 @@ func (t *tail) write(p []byte) {
 	}
 	if len(p) >= dfuSuffix {
 		t.last = append(t.last[:0], p[len(p)-dfuSuffix:]...)
-		return
+		return n, nil
 	}
 	t.last = append(t.last, p...)
 	if over := len(t.last) - dfuSuffix; over > 0 {
 		t.last = append(t.last[:0], t.last[over:]...)
 	}
+	return n, nil
 }
 
-// dfu reads the suffix, or returns nil when there is none.
-func (t *tail) dfu(address string, total int64) *Image {
+// Image reads the suffix, or returns nil when there is none.
+func (t *dfuTrailer) Image(total int64) *Image {
 	b := t.last
 	if len(b) < dfuSuffix || string(b[8:11]) != "UFD" || b[11] < dfuSuffix || int64(b[11]) > total {
 		return nil
@@ -61,7 +64,7 @@ func (t *tail) dfu(address string, total int64) *Image {
 	if v := binary.LittleEndian.Uint16(b[6:]); v != 0x100 && v != 0x11a {
 		return nil
 	}
-	m := &Image{Format: "dfu", Extent: total}
+	m := &Image{Extent: total}
 	base := total - dfuSuffix
 	h := m.block(b, base, binary.LittleEndian)
 	release := h.x("device_release", 0, 2, "release of the device")
@@ -82,6 +85,5 @@ func (t *tail) dfu(address string, total int64) *Image {
 	want := h.x("crc32", 12, 4, "over all in front of it")
 	m.checked("suffix crc32", fmt.Sprintf("%08x", want), fmt.Sprintf("%08x", ^t.crc), stretch(0, total-4), total-4)
 	m.part("firmware", 0, total-int64(b[11])).Opaque = true
-	m.place(m.Facts, address)
 	return m
 }

@@ -118,3 +118,23 @@ func readEROFS(s *Source) (*Image, error) {
 	}
 	return m, nil
 }
+
+func extSize(h []byte) int64 {
+	if len(h) < extAt+1024 {
+		return 0
+	}
+	sb := h[extAt:]
+	le := binary.LittleEndian
+	log := le.Uint32(sb[24:])
+	if log > 6 || le.Uint32(sb[0:]) == 0 {
+		return 0
+	}
+	blocks := int64(le.Uint32(sb[4:]))
+	if le.Uint32(sb[96:])&0x80 != 0 { // 64 bits
+		blocks |= int64(le.Uint32(sb[336:])) << 32
+	}
+	if blocks <= 0 || blocks > 1<<40 {
+		return 0
+	}
+	return blocks << (10 + log)
+}

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"strings"
 
+	"fitcheck/core/content"
 	"fitcheck/core/fact"
 )
 
@@ -71,4 +72,21 @@ func readFAT(s *Source) (*Image, error) {
 	h.x("signature", 510, 2, "boot sector")
 	m.Extent = total * sector
 	return m, nil
+}
+
+func fatSize(h []byte) int64 {
+	if !content.IsFAT(h) {
+		return 0
+	}
+	le := binary.LittleEndian
+	sector := int64(le.Uint16(h[11:]))
+	total := int64(le.Uint16(h[19:]))
+	if total == 0 {
+		total = int64(le.Uint32(h[32:]))
+	}
+	// The first entry of the table repeats the medium.
+	if at := int64(le.Uint16(h[14:])) * sector; at+1 < int64(len(h)) && h[at] != h[21] {
+		return 0
+	}
+	return total * sector
 }

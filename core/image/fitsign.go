@@ -10,22 +10,6 @@ import (
 	"fitcheck/core/fact"
 )
 
-// Signature is a signature that a header carries over stretches of its file.
-type Signature struct {
-	Name    string // "conf-1/signature-1"
-	Algo    string // "sha256,rsa2048"
-	KeyHint string // name of the key that made it
-	PSS     bool
-	Value   []byte
-	Over    []digest.Stretch
-	// Config is the configuration that it signs; "" for a single image.
-	Config string
-	Source fact.Source
-	// Uncovered names what the configuration starts and the signature does not
-	// cover: anybody could have put it there.
-	Uncovered []string
-}
-
 // Signatures of a FIT (U-Boot, doc/usage/fit/signature.rst): a node
 // "signature…" below an image signs its payload; one below a configuration
 // signs the nodes that "hashed-nodes" lists, without their payloads, and the

@@ -16,6 +16,7 @@ package image
 import (
 	"encoding/binary"
 	"fmt"
+	"io"
 	"slices"
 	"sync"
 	"time"
@@ -48,6 +49,9 @@ type Format struct {
 	// SniffEnd tells a format by the last bytes of a file, for those that have
 	// a trailer in place of a header.
 	SniffEnd func(tail []byte) bool
+	// Trailer makes what reads a trailer that may stand behind a file of any format, while its
+	// bytes pass by; nil for a format that has none.
+	Trailer func() Trailer
 	// Suffixes are those that names of such files end in, in small letters. What a file is goes by
 	// its content alone; a suffix that says otherwise is worth a note.
 	Suffixes []string
@@ -69,6 +73,14 @@ type Format struct {
 	DeepMagics []Magic
 }
 
+// Trailer looks for something behind a file, and is given all bytes of it.
+type Trailer interface {
+	io.Writer
+	// Image is what the trailer says, with what is in front of it as its first part; nil when
+	// there is none. total is how many bytes there are in all.
+	Image(total int64) *Image
+}
+
 // Magic is a run of bytes at a fixed offset.
 type Magic struct {
 	At    int
@@ -80,7 +92,10 @@ func (m Magic) in(head []byte) bool {
 }
 
 // Set is a set of formats, asked in their order.
-type Set struct{ formats []*Format }
+type Set struct {
+	formats []*Format
+	behind  []*Format // those of them that may stand behind a file of another
+}
 
 var builtin = &Set{}
 
@@ -115,7 +130,7 @@ var plainFileSystems = sync.OnceFunc(func() {
 
 // With is the set with more formats, such as layouts.
 func (s *Set) With(more ...*Format) *Set {
-	out := &Set{formats: slices.Clone(s.formats)}
+	out := &Set{formats: slices.Clone(s.formats), behind: slices.Clone(s.behind)}
 	for _, f := range more {
 		out.add(f)
 	}
@@ -123,6 +138,9 @@ func (s *Set) With(more ...*Format) *Set {
 }
 
 func (s *Set) add(f *Format) {
+	if f.Trailer != nil {
+		s.behind = append(s.behind, f)
+	}
 	i, _ := slices.BinarySearchFunc(s.formats, f, func(a, b *Format) int {
 		if a.Rank != b.Rank {
 			return b.Rank - a.Rank

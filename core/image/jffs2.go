@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"io"
 
+	"fitcheck/core/archive"
 	"fitcheck/core/digest"
 	"fitcheck/core/fact"
 )
@@ -246,4 +247,64 @@ func (sc *jffs2Scan) node(b []byte, length int) {
 	case length > 12 && !allOf(b[12:length], 0xff) && !allOf(b[12:length], 0):
 		sc.strays(sc.at+12, sc.at+int64(length))
 	}
+}
+
+// measureJFFS2 follows nodes, whose headers have checksums, over what is erased between
+// them, to where neither goes on.
+func measureJFFS2(c *archive.Content) (int64, error) {
+	const chunk = 64 << 10
+	r := &chunks{c: c, buf: make([]byte, chunk)}
+	end, telling := int64(0), 0
+	for at := int64(0); at+12 <= c.Size(); {
+		b, err := r.at(at, 80)
+		if err != nil {
+			return 0, err
+		}
+		if len(b) < 12 {
+			break
+		}
+		order := jffs2Order(b)
+		if order == nil || jffs2CRC(b[:8]) != order.Uint32(b[8:]) {
+			if b[0] != 0xff || b[1] != 0xff || b[2] != 0xff || b[3] != 0xff {
+				break
+			}
+			at += 4
+			continue
+		}
+		n := int64(order.Uint32(b[4:]))
+		if n < 12 || n > c.Size()-at {
+			break
+		}
+		switch kind := order.Uint16(b[2:]); {
+		case kind == 0xe001 && len(b) >= 40 && jffs2CRC(b[:32]) == order.Uint32(b[32:]), kind == 0xe002 && len(b) >= 68 && jffs2CRC(b[:60]) == order.Uint32(b[64:]):
+			telling++
+		}
+		at += (n + 3) &^ 3
+		end = min(at, c.Size())
+	}
+	if telling < 2 {
+		return 0, nil
+	}
+	return end, nil
+}
+
+// chunks reads a content onwards in small pieces.
+type chunks struct {
+	c    *archive.Content
+	buf  []byte
+	from int64
+	n    int
+}
+
+// at gives up to n bytes; they hold until the next call.
+func (r *chunks) at(at int64, n int) ([]byte, error) {
+	if at < r.from || at+int64(n) > r.from+int64(r.n) {
+		k, err := r.c.ReadAt(r.buf, at)
+		if err != nil && err != io.EOF {
+			return nil, err
+		}
+		r.from, r.n = at, k
+	}
+	b := r.buf[at-r.from : r.n]
+	return b[:min(n, len(b))], nil
 }

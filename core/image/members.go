@@ -5,7 +5,6 @@ import (
 	"io"
 
 	"fitcheck/core/archive"
-	"fitcheck/core/content"
 )
 
 // Members lists what is opened of an image, as the members of an archive are: partitions,
@@ -39,25 +38,6 @@ func partMembers(m *Image, c *archive.Content) ([]archive.Member, error) {
 			continue
 		}
 		out = append(out, archive.Member{Name: p.Name, At: io.NewSectionReader(c, p.Offset, size), Size: size})
-	}
-	return out, nil
-}
-
-// ubiMembers opens the volumes, each with its blocks in their order.
-func ubiMembers(m *Image, c *archive.Content) ([]archive.Member, error) {
-	volumes, err := content.Volumes(c, c.Size(), m.peb)
-	if err != nil {
-		if archive.Fatal(err) {
-			return nil, err
-		}
-		m.note("its volumes cannot be opened: %s", archive.Describe(err))
-		return nil, nil
-	}
-	var out []archive.Member
-	for _, v := range volumes {
-		if v.Size() > 0 {
-			out = append(out, archive.Member{Name: v.Name, At: v, Size: v.Size()})
-		}
 	}
 	return out, nil
 }

@@ -100,3 +100,13 @@ func randomLooking(e float64, n int64) bool {
 	expected := 8 - 255/(2*float64(n)*math.Ln2)
 	return e > expected-0.06
 }
+
+// allOf tells whether all bytes are one.
+func allOf(b []byte, v byte) bool {
+	for _, c := range b {
+		if c != v {
+			return false
+		}
+	}
+	return true
+}

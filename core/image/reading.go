@@ -26,7 +26,7 @@ type Reading struct {
 	sums     *digest.Stretches
 	head     []byte // kept for a file of which no more is read
 	banner   banner
-	ends     tail
+	ends     []Trailer
 	nature   nature
 	behind   *behind // what follows the image, while it passes
 	n        int64
@@ -43,6 +43,11 @@ func Begin(set *Set, head []byte, size int64, entered bool) *Reading {
 	r.nature.begin(head)
 	r.head = head
 	r.trailers = set.trailers() && !entered
+	if !entered {
+		for _, f := range set.behind {
+			r.ends = append(r.ends, f.Trailer())
+		}
+	}
 	if r.format == nil || r.format.Read == nil {
 		return r
 	}
@@ -125,10 +130,10 @@ func (r *Reading) Write(p []byte) (int, error) {
 	switch {
 	case r.entered:
 	case r.format == nil:
-		r.ends.write(p)
+		r.toTrailers(p)
 		r.nature.write(p, r.n)
 	case r.format.Firmware:
-		r.ends.write(p)
+		r.toTrailers(p)
 		r.banner.write(p)
 	}
 	r.n += int64(len(p))
@@ -155,7 +160,7 @@ func (r *Reading) End(c *archive.Content) (kind string, m *Image, err error) {
 		if kind := r.nature.uniform(); kind != "" {
 			return kind, nil, nil
 		}
-		if m := r.ends.dfu(c.Address(), total); m != nil {
+		if m := r.trailer(c); m != nil {
 			return m.Format, m, nil
 		}
 		return "unknown", nil, nil
@@ -187,7 +192,7 @@ func (r *Reading) End(c *archive.Content) (kind string, m *Image, err error) {
 	} else if err := r.m.findBehind(r.set, c); err != nil {
 		return r.format.Name, nil, err
 	}
-	m = r.ends.dfu(c.Address(), total)
+	m = r.trailer(c)
 	if m != nil && !r.entered {
 		r.m.Behind = nil // the suffix is what follows
 	}
@@ -224,6 +229,24 @@ func (r *Reading) endEarly(c *archive.Content) (string, *Image, error) {
 		r.m.place(r.m.Configs[i].Facts, c.Address())
 	}
 	return r.format.Name, r.m, nil
+}
+
+func (r *Reading) toTrailers(p []byte) {
+	for _, t := range r.ends {
+		_, _ = t.Write(p)
+	}
+}
+
+// trailer is what stands behind the file, nil for nothing.
+func (r *Reading) trailer(c *archive.Content) *Image {
+	for i, t := range r.ends {
+		if m := t.Image(c.Size()); m != nil {
+			m.Format = r.set.behind[i].Name
+			m.place(m.Facts, c.Address())
+			return m
+		}
+	}
+	return nil
 }
 
 // Nature says what can be said of a file of no known format: its entropy.

@@ -6,6 +6,8 @@ import (
 	"hash/crc32"
 	"sort"
 
+	"fitcheck/core/archive"
+	"fitcheck/core/content"
 	"fitcheck/core/digest"
 
 	"fitcheck/core/fact"
@@ -203,15 +205,6 @@ func (m *Image) ubiWhole(s *Source, volumes map[uint64]*ubiVolume, peb int64) er
 	return nil
 }
 
-func allOf(b []byte, v byte) bool {
-	for _, c := range b {
-		if c != v {
-			return false
-		}
-	}
-	return true
-}
-
 // ubiBlockSize finds the distance of the erase counter headers.
 func ubiBlockSize(s *Source, data int64) (int64, error) {
 	for size := int64(2 << 10); size <= 8<<20; size <<= 1 {
@@ -369,4 +362,30 @@ func (m *Image) ubifsNodes(s *Source, size int64) error {
 		m.Sums[k-1].Covers = covers
 	}
 	return nil
+}
+
+// ubiMembers opens the volumes, each with its blocks in their order.
+func ubiMembers(m *Image, c *archive.Content) ([]archive.Member, error) {
+	volumes, err := content.Volumes(c, c.Size(), m.peb)
+	if err != nil {
+		if archive.Fatal(err) {
+			return nil, err
+		}
+		m.note("its volumes cannot be opened: %s", archive.Describe(err))
+		return nil, nil
+	}
+	var out []archive.Member
+	for _, v := range volumes {
+		if v.Size() > 0 {
+			out = append(out, archive.Member{Name: v.Name, At: v, Size: v.Size()})
+		}
+	}
+	return out, nil
+}
+
+func ubifsSize(h []byte) int64 {
+	if len(h) < 128 || binary.LittleEndian.Uint32(h) != 0x06101831 || h[20] != 6 {
+		return 0
+	}
+	return int64(binary.LittleEndian.Uint32(h[36:])) * int64(binary.LittleEndian.Uint32(h[40:]))
 }

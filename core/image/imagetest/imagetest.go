@@ -101,7 +101,7 @@ func (s Suite) demands(t *testing.T) {
 	}
 	fuzzed := targets(t, s.Tests)
 	for _, f := range s.Set.Formats() {
-		if f.Read == nil && f.SniffEnd == nil {
+		if f.Read == nil && f.SniffEnd == nil && f.Trailer == nil {
 			continue // it is told, and not read
 		}
 		var own []Sample
