@@ -10,6 +10,9 @@ type Stretch struct {
 	From, To int64
 }
 
+// Between is the stretch from the byte at from up to the byte in front of to.
+func Between(from, to int64) Stretch { return Stretch{From: from, To: to} }
+
 // Partial is a checksum that a header carries over a stretch of its file.
 type Partial struct {
 	Algorithm Algorithm

@@ -12,6 +12,7 @@ import (
 
 	"fitcheck/core/archive"
 	"fitcheck/core/content"
+	"fitcheck/core/digest"
 )
 
 // Archives, by the header that they begin with. What they hold are items of
@@ -81,7 +82,7 @@ func readTar(s *Source) (*Image, error) {
 		}
 		sum += int64(c)
 	}
-	m.checked("checksum of the first header", fmt.Sprintf("%06o", want), fmt.Sprintf("%06o", sum), stretch(0, 512), 148)
+	m.checked("checksum of the first header", fmt.Sprintf("%06o", want), fmt.Sprintf("%06o", sum), digest.Between(0, 512), 148)
 	return m, nil
 }
 
@@ -139,7 +140,7 @@ func read7z(s *Source) (*Image, error) {
 	want := h.x("start_crc", 8, 4, "over the 20 bytes that follow")
 	at, n := int64(h.u("next_offset", 12, 8, "of the header at the end, from here")), int64(h.u("next_size", 20, 8, "bytes"))
 	next := h.x("next_crc", 28, 4, "over the header at the end")
-	m.checked("start header crc32", fmt.Sprintf("%08x", want), fmt.Sprintf("%08x", crc32.ChecksumIEEE(h.b[12:32])), stretch(12, 32), 8)
+	m.checked("start header crc32", fmt.Sprintf("%08x", want), fmt.Sprintf("%08x", crc32.ChecksumIEEE(h.b[12:32])), digest.Between(12, 32), 8)
 	if at < 0 || n < 0 || at > 1<<50 || n > 1<<30 {
 		return m, fmt.Errorf("the header at its end is said to be at %d, %d bytes", at, n)
 	}
@@ -152,7 +153,7 @@ func read7z(s *Source) (*Image, error) {
 	if err != nil {
 		return m, err
 	}
-	m.checked("end header crc32", fmt.Sprintf("%08x", next), fmt.Sprintf("%08x", crc32.ChecksumIEEE(b)), stretch(32+at, 32+at+n), 28)
+	m.checked("end header crc32", fmt.Sprintf("%08x", next), fmt.Sprintf("%08x", crc32.ChecksumIEEE(b)), digest.Between(32+at, 32+at+n), 28)
 	return m, nil
 }
 

@@ -8,6 +8,7 @@ import (
 	"io"
 	"regexp"
 
+	"fitcheck/core/digest"
 	"fitcheck/core/fact"
 )
 
@@ -100,7 +101,7 @@ func (m *Image) bzImageCRC(s *Source) {
 	switch {
 	case err != nil || n < m.Extent:
 	case crc.Sum32() == 0xffffffff:
-		m.checked("crc32", "ffffffff", "ffffffff", stretch(0, m.Extent), m.Extent-4)
+		m.checked("crc32", "ffffffff", "ffffffff", digest.Between(0, m.Extent), m.Extent-4)
 	default:
 		m.note("its CRC-32 does not hold; what signs a kernel leaves it so, and newer kernels have none, so that it decides nothing")
 	}

@@ -5,6 +5,7 @@ import (
 	"fmt"
 
 	"fitcheck/core/fact"
+	"fitcheck/core/guid"
 )
 
 // UEFI capsule, as in the UEFI Specification 2.10, section 8.5.3 (the capsule
@@ -40,7 +41,7 @@ var capsuleKinds = map[string]string{
 
 func init() {
 	Register(&Format{Name: "uefi-capsule", Suffixes: []string{".cap"}, Title: "UEFI capsule", Firmware: true, Deep: true, DeepMagics: []Magic{{0, "\xed\xd5\xcb\x6d\x2d\xe8\x44\x4c\xbd\xa1\x71\x94\x19\x9a\xd9\x2a"}}, Sniff: func(h []byte) bool {
-		return len(h) >= capsuleHeader && capsuleKinds[guid(h)] != "" && binary.LittleEndian.Uint32(h[16:]) >= capsuleHeader && binary.LittleEndian.Uint32(h[16:]) < 1<<16
+		return len(h) >= capsuleHeader && capsuleKinds[guid.Text(h)] != "" && binary.LittleEndian.Uint32(h[16:]) >= capsuleHeader && binary.LittleEndian.Uint32(h[16:]) < 1<<16
 	}, Read: readCapsule})
 }
 
@@ -50,7 +51,7 @@ func readCapsule(s *Source) (*Image, error) {
 	if err != nil {
 		return nil, err
 	}
-	kind := guid(h.b)
+	kind := guid.Text(h.b)
 	h.add("guid", 0, 16, kind, capsuleKinds[kind]+" capsule")
 	h.fact(fact.Type, capsuleKinds[kind])
 	size := int64(h.u("header_size", 16, 4, "bytes"))
@@ -99,7 +100,7 @@ func (m *Image) fmpItem(s *Source, i int, at int64) error {
 	}
 	name := func(n string) string { return fmt.Sprintf("item[%d].%s", i, n) }
 	version := h.u(name("version"), 0, 4, "of this header")
-	class := guid(h.b[4:])
+	class := guid.Text(h.b[4:])
 	c := Config{Name: fmt.Sprintf("item %d", i), Program: true}
 	h.add(name("class"), 4, 16, class, "what the firmware is for")
 	add := func(about fact.Name, value string, at, size int64) {

@@ -71,7 +71,7 @@ func readCramfs(s *Source) (*Image, error) {
 	default:
 		want := make([]byte, 4)
 		binary.BigEndian.PutUint32(want, uint32(crc))
-		m.sum("crc32", digest.CRC32, digest.Options{}, stretch(base, size), stretch(base+32, base+36), hex.EncodeToString(want), base+32)
+		m.sum("crc32", digest.CRC32, digest.Options{}, digest.Between(base, size), digest.Between(base+32, base+36), hex.EncodeToString(want), base+32)
 	}
 	return m, nil
 }
@@ -120,6 +120,6 @@ func readRomfs(s *Source) (*Image, error) {
 	for i := 0; i < n; i += 4 {
 		total += binary.BigEndian.Uint32(b[i:])
 	}
-	m.checked("checksum", "00000000", fmt.Sprintf("%08x", total), stretch(0, int64(n)), 12)
+	m.checked("checksum", "00000000", fmt.Sprintf("%08x", total), digest.Between(0, int64(n)), 12)
 	return m, nil
 }

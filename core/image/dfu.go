@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"hash/crc32"
 
+	"fitcheck/core/digest"
 	"fitcheck/core/fact"
 )
 
@@ -83,7 +84,7 @@ func (t *dfuTrailer) Image(total int64) *Image {
 	h.text("signature", 8, 3, "DFU suffix")
 	h.u("length", 11, 1, "bytes of the suffix")
 	want := h.x("crc32", 12, 4, "over all in front of it")
-	m.checked("suffix crc32", fmt.Sprintf("%08x", want), fmt.Sprintf("%08x", ^t.crc), stretch(0, total-4), total-4)
+	m.checked("suffix crc32", fmt.Sprintf("%08x", want), fmt.Sprintf("%08x", ^t.crc), digest.Between(0, total-4), total-4)
 	m.part("firmware", 0, total-int64(b[11])).Opaque = true
 	return m
 }

@@ -10,6 +10,7 @@ import (
 
 	"fitcheck/core/digest"
 	"fitcheck/core/fact"
+	"fitcheck/core/guid"
 )
 
 // A disk with a master boot record (UEFI Specification 2.10, section 5.2):
@@ -162,7 +163,7 @@ func readGPT(s *Source) (*Image, error) {
 	if err != nil {
 		return m, err
 	}
-	h.add("disk", 56, 16, guid(h.b[56:]), "")
+	h.add("disk", 56, 16, guid.Text(h.b[56:]), "")
 	m.fact(fact.Type, "disk", block, 8)
 	last := int64(h.get(48, 8))
 	other := int64(h.get(32, 8))
@@ -214,12 +215,12 @@ func (m *Image) gptHeader(s *Source, which string, at, block int64) (*header, gp
 	}
 	t.at *= block
 	le := func(b []byte) string { return hex.EncodeToString([]byte{b[3], b[2], b[1], b[0]}) }
-	m.sum(which+"header crc32", digest.CRC32, digest.Options{}, stretch(at, at+size), stretch(at+16, at+20), le(h.b[16:]), at+16)
+	m.sum(which+"header crc32", digest.CRC32, digest.Options{}, digest.Between(at, at+size), digest.Between(at+16, at+20), le(h.b[16:]), at+16)
 	b, err := s.Bytes(t.at, t.n*t.size)
 	if err != nil {
 		return h, t, err
 	}
-	m.checked(which+"entries crc32", le(h.b[88:]), fmt.Sprintf("%08x", crc32.ChecksumIEEE(b)), stretch(t.at, t.at+int64(len(b))), at+88)
+	m.checked(which+"entries crc32", le(h.b[88:]), fmt.Sprintf("%08x", crc32.ChecksumIEEE(b)), digest.Between(t.at, t.at+int64(len(b))), at+88)
 	return h, t, nil
 }
 
@@ -244,7 +245,7 @@ func (m *Image) gptEntries(s *Source, t gptTable, block int64) error {
 		}
 		name := string(utf16.Decode(u))
 		h := m.block(e[:128], t.at+int64(i*t.size), binary.LittleEndian)
-		h.add(fmt.Sprintf("entry[%d]", i), 0, 16, guid(e), fmt.Sprintf("%q, blocks %d to %d", name, first, last))
+		h.add(fmt.Sprintf("entry[%d]", i), 0, 16, guid.Text(e), fmt.Sprintf("%q, blocks %d to %d", name, first, last))
 		if first < 0 || last < first || last > 1<<50 {
 			m.problem("its entry %d runs from block %d to block %d", i, first, last)
 			continue

@@ -7,6 +7,7 @@ import (
 
 	"fitcheck/core/digest"
 	"fitcheck/core/fact"
+	"fitcheck/core/guid"
 )
 
 // ext2, ext3 and ext4 (Linux kernel, Documentation/filesystems/ext4): the
@@ -54,7 +55,7 @@ func readExt(s *Source) (*Image, error) {
 		kind = "ext3"
 	}
 	m.fact(fact.Type, kind, extAt+92, 12)
-	h.add("uuid", 104, 16, uuid(h.b[104:120]), "")
+	h.add("uuid", 104, 16, guid.UUID(h.b[104:120]), "")
 	h.fact(fact.Title, h.text("name", 120, 16, "the volume's name"))
 	h.text("last_mounted", 136, 64, "")
 	if incompat&0x80 != 0 {
@@ -67,7 +68,7 @@ func readExt(s *Source) (*Image, error) {
 	if ro&0x400 != 0 {
 		h.x("checksum", 1020, 4, "CRC-32C over the superblock")
 		want := fmt.Sprintf("%08x", h.get(1020, 4))
-		m.sum("superblock crc32c", digest.CRC32C, digest.Options{Invert: true}, stretch(extAt, extAt+1020), digest.Stretch{}, want, extAt+1020)
+		m.sum("superblock crc32c", digest.CRC32C, digest.Options{Invert: true}, digest.Between(extAt, extAt+1020), digest.Stretch{}, want, extAt+1020)
 	}
 	return m, nil
 }
@@ -99,7 +100,7 @@ func readEROFS(s *Source) (*Image, error) {
 		h.fact(fact.Built, unixTime(built))
 	}
 	blocks := int64(h.u("blocks", 36, 4, ""))
-	h.add("uuid", 48, 16, uuid(h.b[48:64]), "")
+	h.add("uuid", 48, 16, guid.UUID(h.b[48:64]), "")
 	h.fact(fact.Title, h.text("name", 64, 16, "the volume's name"))
 	h.x("features_incompatible", 80, 4, "")
 	m.fact(fact.Type, "filesystem", extAt, 4)
@@ -114,7 +115,7 @@ func readEROFS(s *Source) (*Image, error) {
 	if features&1 == 0 {
 		m.uncovered(extAt, end)
 	} else {
-		m.sum("superblock crc32c", digest.CRC32C, digest.Options{Invert: true}, stretch(extAt, end), stretch(extAt+4, extAt+8), fmt.Sprintf("%08x", h.get(4, 4)), extAt+4)
+		m.sum("superblock crc32c", digest.CRC32C, digest.Options{Invert: true}, digest.Between(extAt, end), digest.Between(extAt+4, extAt+8), fmt.Sprintf("%08x", h.get(4, 4)), extAt+4)
 	}
 	return m, nil
 }

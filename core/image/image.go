@@ -530,8 +530,6 @@ func (m *Image) checked(what, want, got string, over digest.Stretch, at int64) {
 	}
 }
 
-func stretch(from, to int64) digest.Stretch { return digest.Stretch{From: from, To: to} }
-
 // covered tells whether a checksum that holds was taken over the bytes.
 func (m *Image) covered(s fact.Source) bool {
 	for _, sum := range m.Sums {

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"io"
 
+	"fitcheck/core/digest"
 	"fitcheck/core/fact"
 )
 
@@ -176,6 +177,6 @@ func (m *Image) peChecksum(s *Source, at int64, want uint64) error {
 	for total > 0xffff {
 		total = total>>16 + total&0xffff
 	}
-	m.checked("checksum", fmt.Sprintf("%08x", want), fmt.Sprintf("%08x", total+uint64(pos)), stretch(0, pos), at)
+	m.checked("checksum", fmt.Sprintf("%08x", want), fmt.Sprintf("%08x", total+uint64(pos)), digest.Between(0, pos), at)
 	return nil
 }

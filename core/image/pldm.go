@@ -12,6 +12,7 @@ import (
 
 	"fitcheck/core/digest"
 	"fitcheck/core/fact"
+	"fitcheck/core/guid"
 )
 
 // PLDM firmware update package, as in DMTF DSP0267 1.3, section 7.
@@ -33,7 +34,7 @@ var pldmRevisions = map[string]int{
 
 func init() {
 	Register(&Format{Name: "pldm", Title: "PLDM firmware update package", Firmware: true, Deep: true, DeepMagics: pldmMagics(), Sniff: func(h []byte) bool {
-		return len(h) >= 36 && pldmRevisions[uuid(h)] != 0
+		return len(h) >= 36 && pldmRevisions[guid.UUID(h)] != 0
 	}, Read: readPLDM})
 }
 
@@ -121,13 +122,13 @@ func readPLDM(s *Source) (*Image, error) {
 	if err != nil {
 		return nil, err
 	}
-	revision := pldmRevisions[uuid(first)]
+	revision := pldmRevisions[guid.UUID(first)]
 	size := int(binary.LittleEndian.Uint16(first[17:]))
 	h, err := m.header(s, "the header of a PLDM package", 0, max(36, size), binary.LittleEndian)
 	if err != nil {
 		return nil, err
 	}
-	h.add("identifier", 0, 16, uuid(h.b), fmt.Sprintf("PLDM firmware update package, revision %d", revision))
+	h.add("identifier", 0, 16, guid.UUID(h.b), fmt.Sprintf("PLDM firmware update package, revision %d", revision))
 	h.u("format_revision", 16, 1, "")
 	h.u("header_size", 17, 2, "bytes")
 	h.add("release_time", 19, 13, pldmTime(h.b[19:32]), "")
@@ -152,13 +153,13 @@ func readPLDM(s *Source) (*Image, error) {
 		m.problem("its header (%d bytes) ends before its checksum", size)
 		return m, nil
 	}
-	m.checked("header crc32", fmt.Sprintf("%08x", want), fmt.Sprintf("%08x", crc32.ChecksumIEEE(h.b[:check])), stretch(0, int64(check)), int64(check))
+	m.checked("header crc32", fmt.Sprintf("%08x", want), fmt.Sprintf("%08x", crc32.ChecksumIEEE(h.b[:check])), digest.Between(0, int64(check)), int64(check))
 	m.Extent = max(m.Extent, int64(size))
 	if revision >= 4 && c.room(4) {
 		at := c.at
 		c.number("payload_checksum", 4, "CRC-32 over what follows the header")
 		b := h.b[at : at+4]
-		m.sum("payload crc32", digest.CRC32, digest.Options{}, stretch(int64(size), m.Extent), digest.Stretch{}, hex.EncodeToString([]byte{b[3], b[2], b[1], b[0]}), int64(at))
+		m.sum("payload crc32", digest.CRC32, digest.Options{}, digest.Between(int64(size), m.Extent), digest.Stretch{}, hex.EncodeToString([]byte{b[3], b[2], b[1], b[0]}), int64(at))
 	}
 	return m, nil
 }
@@ -227,7 +228,7 @@ func (c *cursor) descriptor(name string) string {
 	value := "0x" + hex.EncodeToString(data)
 	switch {
 	case kind == 2 && n == 16:
-		value = uuid(data)
+		value = guid.UUID(data)
 	case (kind == 0x106 || kind == 0x107) && isText(data):
 		value = cText(data)
 	case n == 2:

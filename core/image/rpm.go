@@ -108,7 +108,7 @@ func readRPM(s *Source) (*Image, error) {
 	if t := about[1006]; t.number != 0 {
 		m.fact(fact.Built, time.Unix(int64(t.number), 0).UTC().Format(time.RFC3339), t.at, 4)
 	}
-	header := stretch(at, at+size)
+	header := digest.Between(at, at+size)
 	if e := sums[273]; e.text != "" {
 		m.sum("header sha256", digest.SHA256, digest.Options{}, header, digest.Stretch{}, strings.ToLower(e.text), e.at)
 	} else if e := sums[269]; e.text != "" {
@@ -118,7 +118,7 @@ func readRPM(s *Source) (*Image, error) {
 		if s.Size() < 0 && !s.Whole() {
 			return m, errBeyond
 		}
-		m.sum("payload sha256", digest.SHA256, digest.Options{}, stretch(at+size, s.Size()), digest.Stretch{}, strings.ToLower(e.text), e.at)
+		m.sum("payload sha256", digest.SHA256, digest.Options{}, digest.Between(at+size, s.Size()), digest.Stretch{}, strings.ToLower(e.text), e.at)
 	}
 	return m, nil
 }

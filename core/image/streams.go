@@ -7,6 +7,7 @@ import (
 	"math/bits"
 
 	"fitcheck/core/archive"
+	"fitcheck/core/digest"
 	"fitcheck/core/fact"
 )
 
@@ -74,7 +75,7 @@ func readGzip(s *Source) (*Image, error) {
 		}
 		want := binary.LittleEndian.Uint16(b[at:])
 		m.field("header_crc", at, b[at:], fmt.Sprintf("0x%04x", want), "lower half of the CRC-32 over the header")
-		m.checked("header crc16", fmt.Sprintf("%04x", want), fmt.Sprintf("%04x", crc32.ChecksumIEEE(b[:at])&0xffff), stretch(0, at), at)
+		m.checked("header crc16", fmt.Sprintf("%04x", want), fmt.Sprintf("%04x", crc32.ChecksumIEEE(b[:at])&0xffff), digest.Between(0, at), at)
 	}
 	m.Compression = "gzip"
 	return m, nil
@@ -125,7 +126,7 @@ func readXz(s *Source) (*Image, error) {
 	h.raw("flags", 6, 2, "")
 	h.mean("check: %s", map[byte]string{0: "none", 1: "CRC-32", 4: "CRC-64", 10: "SHA-256"}[h.b[7]&15])
 	want := h.x("header_crc", 8, 4, "over the flags")
-	m.checked("header crc32", fmt.Sprintf("%08x", want), fmt.Sprintf("%08x", crc32.ChecksumIEEE(h.b[6:8])), stretch(6, 8), 8)
+	m.checked("header crc32", fmt.Sprintf("%08x", want), fmt.Sprintf("%08x", crc32.ChecksumIEEE(h.b[6:8])), digest.Between(6, 8), 8)
 	return m, nil
 }
 
@@ -177,7 +178,7 @@ func readLz4(s *Source) (*Image, error) {
 		h.u("content_size", 6, 8, "bytes that it holds")
 	}
 	want := h.x("header_checksum", n, 1, "over the descriptor")
-	m.checked("header checksum", fmt.Sprintf("%02x", want), fmt.Sprintf("%02x", xxh32(h.b[4:n])>>8&0xff), stretch(4, int64(n)), int64(n))
+	m.checked("header checksum", fmt.Sprintf("%02x", want), fmt.Sprintf("%02x", xxh32(h.b[4:n])>>8&0xff), digest.Between(4, int64(n)), int64(n))
 	return m, nil
 }
 

@@ -9,6 +9,7 @@ import (
 	"fitcheck/core/archive"
 	"fitcheck/core/content"
 	"fitcheck/core/digest"
+	"fitcheck/core/guid"
 
 	"fitcheck/core/fact"
 )
@@ -61,7 +62,7 @@ func (t *tally) tell(m *Image, what string, size, at int64) {
 	if t.bad > 0 {
 		got += fmt.Sprintf(", the first that does not at 0x%x", t.firstBad)
 	}
-	m.checked(what, fmt.Sprintf("%d hold", t.n), got, stretch(0, size), at)
+	m.checked(what, fmt.Sprintf("%d hold", t.n), got, digest.Between(0, size), at)
 	if n := len(m.Sums); n > 0 { // which bytes they cover is too much to tell one by one
 		m.Sums[n-1].Covers = []digest.Stretch{}
 	}
@@ -92,7 +93,7 @@ func readUBI(s *Source) (*Image, error) {
 	h.x("image", 24, 4, "number of the image")
 	h.x("header_crc", 60, 4, "over the first 60 bytes")
 	if vid < 64 || vid > 1<<20 || data < vid+64 || data > 1<<20 {
-		m.checked("header crc32", fmt.Sprintf("%08x", h.get(60, 4)), fmt.Sprintf("%08x", rawCRC(h.b[:60])), stretch(0, 60), 60)
+		m.checked("header crc32", fmt.Sprintf("%08x", h.get(60, 4)), fmt.Sprintf("%08x", rawCRC(h.b[:60])), digest.Between(0, 60), 60)
 		return m, fmt.Errorf("its headers are at %d and its data at %d, which makes no sense", vid, data)
 	}
 	if s.Size() < 0 && !s.Whole() {
@@ -293,7 +294,7 @@ func readUBIFS(s *Source) (*Image, error) {
 	if err != nil {
 		return m, err
 	}
-	m.checked("crc32 of its first node", fmt.Sprintf("%08x", want), fmt.Sprintf("%08x", rawCRC(b[8:])), stretch(8, n), 4)
+	m.checked("crc32 of its first node", fmt.Sprintf("%08x", want), fmt.Sprintf("%08x", rawCRC(b[8:])), digest.Between(8, n), 4)
 	if b[20] != 6 || n < 128 {
 		m.note("it does not begin with a superblock")
 		return m, nil
@@ -304,7 +305,7 @@ func readUBIFS(s *Source) (*Image, error) {
 	size, count := int64(sb.u("block_size", 36, 4, "bytes of a logical erase block")), int64(sb.u("blocks", 40, 4, ""))
 	sb.u("format", 80, 4, "")
 	m.Compression = sb.named("compression", 84, 2, map[uint64]string{0: "none", 1: "lzo", 2: "gzip", 3: "zstd"})
-	sb.add("uuid", 108, 16, uuid(b[108:124]), "")
+	sb.add("uuid", 108, 16, guid.UUID(b[108:124]), "")
 	if size < 1<<12 || size > 8<<20 || count > 1<<31 {
 		return m, fmt.Errorf("its superblock announces %d blocks of %d bytes", count, size)
 	}
