@@ -12,6 +12,7 @@ import (
 	"fitcheck/core/archive"
 	"fitcheck/core/fact"
 	"fitcheck/core/image"
+	"fitcheck/core/image/format"
 )
 
 // Device trees, as a blob and as the folder that a kernel shows of its own
@@ -22,7 +23,7 @@ import (
 // readBlob reads a flattened device tree.
 func readBlob(file string, data []byte) (*Reading, error) {
 	r := &Reading{File: file, Form: "device tree blob"}
-	reading := image.Begin(image.Builtin(), data[:min(len(data), 4096)], int64(len(data)), false)
+	reading := image.Begin(format.Builtin(), data[:min(len(data), 4096)], int64(len(data)), false)
 	if _, err := reading.Write(data); err != nil {
 		return nil, err
 	}

@@ -13,7 +13,7 @@ import (
 	"fitcheck/core/archive"
 	"fitcheck/core/device"
 	"fitcheck/core/fit"
-	"fitcheck/core/image"
+	"fitcheck/core/image/format"
 	"fitcheck/core/layout"
 	"fitcheck/core/rulebook"
 	"fitcheck/core/survey"
@@ -23,7 +23,7 @@ import (
 // surveyed surveys packages of the demo kit as draft does, without rulebooks.
 func surveyed(t *testing.T, rules *rulebook.Rulebook, names ...string) []*survey.Survey {
 	t.Helper()
-	formats := image.Builtin()
+	formats := format.Builtin()
 	dir := t.TempDir()
 	for _, f := range demo.Kit() {
 		if f.Path == "layouts/qmi.yaml" {

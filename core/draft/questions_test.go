@@ -16,7 +16,7 @@ import (
 	"fitcheck/core/archive"
 	"fitcheck/core/device"
 	"fitcheck/core/fit"
-	"fitcheck/core/image"
+	"fitcheck/core/image/format"
 	"fitcheck/core/kit"
 	"fitcheck/core/notes"
 	"fitcheck/core/rulebook"
@@ -88,7 +88,7 @@ func (p *product) survey(t *testing.T, dir string, n int, rb *rulebook.Rulebook)
 	name, data := p.pack(n)
 	path := filepath.Join(dir, name)
 	require.NoError(t, os.WriteFile(path, data, 0o644))
-	o := survey.Options{Limits: archive.DefaultLimits(), Formats: image.Builtin(), Texts: true}
+	o := survey.Options{Limits: archive.DefaultLimits(), Formats: format.Builtin(), Texts: true}
 	if rb != nil {
 		o.Rulebooks = []*rulebook.Rulebook{rb}
 	}

@@ -94,7 +94,7 @@ func (b *banner) tell(m *Image) {
 		return
 	}
 	for _, f := range b.found {
-		m.field("linux_banner", f.at, []byte(f.text), f.text, "the kernel introduces itself")
-		m.fact(Linux, f.version, f.at+int64(len(bannerStart)), int64(len(f.version)))
+		m.Field("linux_banner", f.at, []byte(f.text), f.text, "the kernel introduces itself")
+		m.Fact(Linux, f.version, f.at+int64(len(bannerStart)), int64(len(f.version)))
 	}
 }

@@ -246,7 +246,7 @@ func readContents(format string, c *archive.Content, m *Image) error {
 	}
 	out.Settle()
 	if m.Facts = append(m.Facts, out.Facts...); err != nil {
-		m.note("its files cannot be listed: %s", archive.Describe(err))
+		m.Note("its files cannot be listed: %s", archive.Describe(err))
 		return nil
 	}
 	m.Contents = out

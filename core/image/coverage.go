@@ -91,9 +91,9 @@ func (s *Sum) covers() []digest.Stretch {
 	return out
 }
 
-// uncovered notes bytes for which the format has a checksum and the image none.
-func (m *Image) uncovered(from, to int64) {
-	if from < to && len(m.Uncovered) < maxSums {
+// LeaveOpen notes bytes for which the format has a checksum and the image none.
+func (m *Image) LeaveOpen(from, to int64) {
+	if from < to && len(m.Uncovered) < MaxSums {
 		m.Uncovered = append(m.Uncovered, digest.Stretch{From: from, To: to})
 		slices.SortFunc(m.Uncovered, func(a, b digest.Stretch) int { return int(min(1, max(-1, a.From-b.From))) })
 	}
@@ -128,7 +128,7 @@ var witnessed = []fact.Name{fact.Arch, fact.Board, fact.Model, fact.Revision, fa
 
 // holdsFiles tells the formats whose programs are started later, by the system itself.
 func holdsFiles(kind string) bool {
-	f := Builtin().ByName(kind)
+	f := Registered().ByName(kind)
 	return f != nil && f.HoldsFiles
 }
 
@@ -169,8 +169,8 @@ func (b *behind) Write(p []byte) (int, error) {
 	if !b.begun && len(p) > 0 {
 		b.begun, b.zero, b.erased, b.content = true, true, true, -1
 	}
-	b.zero = b.zero && allOf(p, 0)
-	b.erased = b.erased && allOf(p, 0xff)
+	b.zero = b.zero && AllOf(p, 0)
+	b.erased = b.erased && AllOf(p, 0xff)
 	if b.content < 0 {
 		if i := slices.IndexFunc(p, func(c byte) bool { return c != 0 && c != 0xff }); i >= 0 {
 			b.content = b.pos + int64(i)
@@ -201,11 +201,11 @@ func (m *Image) tellBehind() {
 	switch b := m.Behind; {
 	case b == nil || b.Padding || b.Signed:
 	case b.Kind != "":
-		m.note("%d bytes follow the image; a further image (%s) begins there", b.To-b.From, b.Title)
+		m.Note("%d bytes follow the image; a further image (%s) begins there", b.To-b.From, b.Title)
 	case len(m.Sums) > 0:
-		m.note("%d bytes follow the image; no checksum covers them", b.To-b.From)
+		m.Note("%d bytes follow the image; no checksum covers them", b.To-b.From)
 	default:
-		m.note("%d bytes follow the image", b.To-b.From)
+		m.Note("%d bytes follow the image", b.To-b.From)
 	}
 }
 

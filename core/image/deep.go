@@ -158,7 +158,7 @@ func (n *needle) verify(set *Set, c *archive.Content, start, at int64, chunk []b
 	}
 	if head == nil || len(head) < archive.HeadSize && start+int64(len(head)) < c.Size() {
 		var err error
-		if head, err = headOf(rest); err != nil {
+		if head, err = Head(rest); err != nil {
 			return Region{}, false, err
 		}
 	}
@@ -233,9 +233,9 @@ func (n *needle) inflate(set *Set, rest *archive.Content, start int64, head []by
 		return Region{}, false, nil
 	}
 	m := &Image{Format: n.format.Name, Compression: n.format.Name, Extent: packed}
-	p := m.part("content", 0, packed)
+	p := m.Part("content", 0, packed)
 	p.Compression, p.Unpacked = n.format.Name, inner.Size()
-	h, err := headOf(inner)
+	h, err := Head(inner)
 	if err != nil {
 		return Region{}, false, err
 	}

@@ -87,7 +87,7 @@ type Magic struct {
 	Bytes string
 }
 
-func (m Magic) in(head []byte) bool {
+func (m Magic) In(head []byte) bool {
 	return len(head) >= m.At+len(m.Bytes) && string(head[m.At:m.At+len(m.Bytes)]) == m.Bytes
 }
 
@@ -103,9 +103,9 @@ var builtin = &Set{}
 // function of its file.
 func Register(f *Format) { builtin.add(f) }
 
-// Builtin is the set of all formats of this package, with the file systems that package content
-// tells by a magic alone.
-func Builtin() *Set {
+// Registered is the set of the formats that are linked in and registered, with the file systems
+// that package content tells by a magic alone. Package format links them all.
+func Registered() *Set {
 	plainFileSystems()
 	return builtin
 }
@@ -117,12 +117,12 @@ var plainFileSystems = sync.OnceFunc(func() {
 		}
 		Register(&Format{Name: k.Name, Title: k.Title + " file system", HoldsFiles: true, Firmware: true, Magics: []Magic{{k.At, k.Magic}}, Read: func(s *Source) (*Image, error) {
 			m := &Image{}
-			h, err := m.header(s, "the header of a file system", 0, k.At+len(k.Magic), binary.LittleEndian)
+			h, err := m.Header(s, "the header of a file system", 0, k.At+len(k.Magic), binary.LittleEndian)
 			if err != nil {
 				return nil, err
 			}
-			h.text("magic", k.At, len(k.Magic), k.Title)
-			m.fact(fact.Type, "filesystem", int64(k.At), int64(len(k.Magic)))
+			h.Text("magic", k.At, len(k.Magic), k.Title)
+			m.Fact(fact.Type, "filesystem", int64(k.At), int64(len(k.Magic)))
 			return m, nil
 		}})
 	}
@@ -201,7 +201,7 @@ func (s *Set) Sniff(head []byte) *Format {
 			return f
 		}
 	}
-	if isText(head) {
+	if IsText(head) {
 		return text
 	}
 	return nil
@@ -222,7 +222,7 @@ func (s *Set) OfSuffix(suffix string) []string {
 func (s *Set) Kind(head []byte) string { return s.Sniff(head).name() }
 
 func (f *Format) is(head []byte) bool {
-	if len(f.Magics) > 0 && !slices.ContainsFunc(f.Magics, func(m Magic) bool { return m.in(head) }) {
+	if len(f.Magics) > 0 && !slices.ContainsFunc(f.Magics, func(m Magic) bool { return m.In(head) }) {
 		return false
 	}
 	return f.Sniff == nil && len(f.Magics) > 0 || f.Sniff != nil && f.Sniff(head)
@@ -262,10 +262,10 @@ type Image struct {
 	Extent int64
 	Parts  []Part
 	// Contents are the files of a file system; nil where they were not listed.
-	Contents *Contents
-	listed   bool  // by others
-	opened   bool  // its parts are, but those that are started
-	peb      int64 // bytes of an erase block, of a UBI image
+	Contents   *Contents
+	listed     bool  // by others
+	opened     bool  // its parts are, but those that are started
+	EraseBlock int64 // bytes of an erase block, of a UBI image
 	// Uncovered are bytes for which the format has a checksum and the image none, in
 	// their order.
 	Uncovered []digest.Stretch
@@ -352,8 +352,8 @@ func (m *Image) First(n fact.Name) (fact.Fact, bool) {
 	return fact.Fact{}, false
 }
 
-// first is the text of the first fact about something, "" for none.
-func (m *Image) first(n fact.Name) string {
+// FirstText is the text of the first fact about something, "" for none.
+func (m *Image) FirstText(n fact.Name) string {
 	f, _ := m.First(n)
 	return f.Value
 }
@@ -462,7 +462,8 @@ func (m *Image) AllSums() []Sum {
 	return out
 }
 
-func (m *Image) problem(format string, args ...any) {
+// Problem adds what is wrong with the image: it makes it damaged.
+func (m *Image) Problem(format string, args ...any) {
 	if len(m.Problems) < maxSaid {
 		m.Problems = append(m.Problems, fmt.Sprintf(format, args...))
 	}
@@ -474,7 +475,8 @@ func (m *Image) unread(format string, args ...any) {
 	}
 }
 
-func (m *Image) note(format string, args ...any) {
+// Note adds what is worth knowing.
+func (m *Image) Note(format string, args ...any) {
 	if len(m.Notes) < maxSaid {
 		m.Notes = append(m.Notes, fmt.Sprintf(format, args...))
 	}
@@ -483,19 +485,22 @@ func (m *Image) note(format string, args ...any) {
 // Bounds of what one header may say.
 const (
 	maxSaid   = 64
-	maxFields = 4096
+	MaxFields = 4096
 	maxFacts  = 1024
-	maxParts  = 1024
-	maxSums   = 4096
+	MaxParts  = 1024
+	MaxSums   = 4096
 )
 
-func (m *Image) field(name string, offset int64, raw []byte, value, meaning string) {
-	if len(m.Fields) < maxFields {
+// Field adds a field of the header, with the place that it was read from.
+func (m *Image) Field(name string, offset int64, raw []byte, value, meaning string) {
+	if len(m.Fields) < MaxFields {
 		m.Fields = append(m.Fields, Field{name, offset, raw, value, meaning})
 	}
 }
 
-func (m *Image) fact(about fact.Name, value string, offset, size int64) *fact.Fact {
+// Fact adds a fact, with the bytes that say it; no value adds none. What comes back can be marked
+// further.
+func (m *Image) Fact(about fact.Name, value string, offset, size int64) *fact.Fact {
 	if value == "" || len(m.Facts) >= maxFacts {
 		return &fact.Fact{}
 	}
@@ -503,17 +508,18 @@ func (m *Image) fact(about fact.Name, value string, offset, size int64) *fact.Fa
 	return &m.Facts[len(m.Facts)-1]
 }
 
-func (m *Image) part(name string, offset, size int64) *Part {
-	if len(m.Parts) >= maxParts {
+// Part adds a part, which is looked into in its turn. What comes back can be marked further.
+func (m *Image) Part(name string, offset, size int64) *Part {
+	if len(m.Parts) >= MaxParts {
 		return &Part{}
 	}
 	m.Parts = append(m.Parts, Part{Name: name, Offset: offset, Size: size})
 	return &m.Parts[len(m.Parts)-1]
 }
 
-// sum asks for a checksum over a stretch, to be compared with want.
-func (m *Image) sum(what string, a digest.Algorithm, o digest.Options, over, zeroed digest.Stretch, want string, at int64) {
-	if len(m.Sums) >= maxSums {
+// Sum asks for a checksum over a stretch, to be compared with want.
+func (m *Image) Sum(what string, a digest.Algorithm, o digest.Options, over, zeroed digest.Stretch, want string, at int64) {
+	if len(m.Sums) >= MaxSums {
 		return
 	}
 	p := digest.Partial{Algorithm: a, Options: o, Over: over}
@@ -523,9 +529,9 @@ func (m *Image) sum(what string, a digest.Algorithm, o digest.Options, over, zer
 	m.Sums = append(m.Sums, Sum{What: what, Partial: p, Want: want, At: at})
 }
 
-// checked adds a checksum that Read has computed itself.
-func (m *Image) checked(what, want, got string, over digest.Stretch, at int64) {
-	if len(m.Sums) < maxSums {
+// Checked adds a checksum that Read has computed itself.
+func (m *Image) Checked(what, want, got string, over digest.Stretch, at int64) {
+	if len(m.Sums) < MaxSums {
 		m.Sums = append(m.Sums, Sum{What: what, Partial: digest.Partial{Over: over}, Want: want, Got: got, OK: want == got, At: at})
 	}
 }
@@ -540,4 +546,5 @@ func (m *Image) covered(s fact.Source) bool {
 	return false
 }
 
-func unixTime(sec int64) string { return time.Unix(sec, 0).UTC().Format(time.RFC3339) }
+// UnixTime writes seconds since 1970 as RFC 3339 does.
+func UnixTime(sec int64) string { return time.Unix(sec, 0).UTC().Format(time.RFC3339) }

@@ -1,5 +1,7 @@
 package image
 
+import "fitcheck/core/fact"
+
 // elfMachines gives architectures by machine number: for little-endian, and
 // for big-endian where that bears another name.
 var elfMachines = map[uint64][2]string{
@@ -8,9 +10,9 @@ var elfMachines = map[uint64][2]string{
 	94: {"xtensa"}, 106: {"blackfin"}, 113: {"nios2"}, 183: {"arm64", "arm64eb"}, 189: {"microblazeel", "microblaze"}, 195: {"arc"}, 243: {"riscv64"}, 258: {"loongarch64"},
 }
 
-// elfArch names an architecture by its number, width and byte order; "" for none that is
+// MachineArch names an architecture by its number, width and byte order; "" for none that is
 // known.
-func elfArch(machine uint64, wide, big bool) string {
+func MachineArch(machine uint64, wide, big bool) string {
 	names := elfMachines[machine]
 	arch := names[0]
 	if big && names[1] != "" {
@@ -26,3 +28,6 @@ func elfArch(machine uint64, wide, big bool) string {
 	}
 	return arch
 }
+
+// BuildID is what the fact from an ELF file's GNU build id note is about.
+const BuildID fact.Name = "build-id"

@@ -29,8 +29,8 @@ func (s *Set) Members(m *Image, c *archive.Content) ([]archive.Member, error) {
 	return out, err
 }
 
-// partMembers opens the parts, each as it lies there.
-func partMembers(m *Image, c *archive.Content) ([]archive.Member, error) {
+// PartMembers opens the parts, each as it lies there.
+func PartMembers(m *Image, c *archive.Content) ([]archive.Member, error) {
 	var out []archive.Member
 	for _, p := range m.Parts {
 		size := min(p.Size, c.Size()-p.Offset)

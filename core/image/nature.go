@@ -101,8 +101,8 @@ func randomLooking(e float64, n int64) bool {
 	return e > expected-0.06
 }
 
-// allOf tells whether all bytes are one.
-func allOf(b []byte, v byte) bool {
+// AllOf tells whether all bytes are one.
+func AllOf(b []byte, v byte) bool {
 	for _, c := range b {
 		if c != v {
 			return false

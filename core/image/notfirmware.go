@@ -15,7 +15,7 @@ func init() {
 		return bytes.HasPrefix(h, []byte("-----BEGIN PGP SIG")) || bytes.HasPrefix(h, []byte("-----BEGIN PKCS7")) || bytes.HasPrefix(h, []byte("-----BEGIN CMS")) || isPGPSignature(h) || isCMS(h)
 	}})
 	Register(&Format{Name: "yaml", Title: "YAML document", Sniff: func(h []byte) bool {
-		return isText(h) && (bytes.HasPrefix(blanks(h), []byte("---\n")) || bytes.HasPrefix(blanks(h), []byte("%YAML ")))
+		return IsText(h) && (bytes.HasPrefix(blanks(h), []byte("---\n")) || bytes.HasPrefix(blanks(h), []byte("%YAML ")))
 	}})
 	Register(&Format{Name: "html", Suffixes: []string{".html"}, Title: "HTML page", Sniff: func(h []byte) bool { return htmlStart.Match(blanks(h)) }})
 	Register(&Format{Name: "xml", Suffixes: []string{".xml"}, Title: "XML document", Sniff: func(h []byte) bool { return bytes.HasPrefix(blanks(h), []byte("<?xml")) }})
@@ -61,7 +61,7 @@ func blanks(h []byte) []byte {
 // tokens without fault as far as the bytes reach.
 func isJSON(h []byte) bool {
 	b := blanks(h)
-	if len(b) < 2 || b[0] != '{' && b[0] != '[' || !isText(h) {
+	if len(b) < 2 || b[0] != '{' && b[0] != '[' || !IsText(h) {
 		return false
 	}
 	d := json.NewDecoder(bytes.NewReader(b))
@@ -73,9 +73,9 @@ func isJSON(h []byte) bool {
 	return true
 }
 
-// isText: UTF-8 (a character cut off at the end of the head is fine) without
+// IsText: UTF-8 (a character cut off at the end of the head is fine) without
 // control characters other than white space.
-func isText(h []byte) bool {
+func IsText(h []byte) bool {
 	if len(h) == 0 {
 		return false
 	}

@@ -40,7 +40,7 @@ func lookInto(set *Set, c *archive.Content, m *Image) error {
 
 // enter reads what a part holds. m is the image around it.
 func (p *Part) enter(set *Set, c *archive.Content, m *Image) error {
-	head, err := headOf(c)
+	head, err := Head(c)
 	if err != nil {
 		return err
 	}
@@ -75,21 +75,21 @@ func (p *Part) enter(set *Set, c *archive.Content, m *Image) error {
 		case wrong.Class == archive.Unreadable:
 			m.unread("its part %s, compressed by %s, cannot be looked into: %s", p.Name, method, wrong.What)
 		case nothing:
-			m.problem("its part %s begins like %s, and cannot be inflated: %s", p.Name, method, wrong.What)
+			m.Problem("its part %s begins like %s, and cannot be inflated: %s", p.Name, method, wrong.What)
 		default:
-			m.problem("its part %s is compressed by %s and damaged: %s", p.Name, method, wrong.What)
+			m.Problem("its part %s is compressed by %s and damaged: %s", p.Name, method, wrong.What)
 		}
 		if nothing {
 			return nil
 		}
 	}
 	p.Compression, p.Unpacked = string(method), inner.Size()
-	if head, err = headOf(inner); err != nil {
+	if head, err = Head(inner); err != nil {
 		return err
 	}
 	if archive.CompressionOf(head) != "" { // compressed twice
 		nested := &Image{Format: string(method)}
-		nested.part("content", 0, inner.Size()).Starts = p.Starts
+		nested.Part("content", 0, inner.Size()).Starts = p.Starts
 		if err := lookInto(set, inner, nested); err != nil {
 			return err
 		}
@@ -126,7 +126,8 @@ func kindTitle(set *Set, kind string) string {
 	return "a " + title
 }
 
-func headOf(c *archive.Content) ([]byte, error) {
+// Head reads the first bytes of a content, as many as a format is told by.
+func Head(c *archive.Content) ([]byte, error) {
 	head := make([]byte, min(c.Size(), archive.HeadSize))
 	n, err := c.ReadAt(head, 0)
 	if err != nil && err != io.EOF {
@@ -162,7 +163,7 @@ func (p *Part) read(set *Set, c *archive.Content, head []byte, around *Image) er
 		}
 	}
 	if p.Starts && notStarted(p.Kind, head) {
-		around.problem("not firmware: its part %s, which is to be started, is %s", p.Name, kindTitle(set, p.Kind))
+		around.Problem("not firmware: its part %s, which is to be started, is %s", p.Name, kindTitle(set, p.Kind))
 	}
 	if m == nil && len(b.found) > 0 {
 		m = &Image{Format: p.Kind}

@@ -76,8 +76,8 @@ func settle(m *Image, err error) *Image {
 	if m == nil {
 		m = &Image{}
 	}
-	if err != nil && err != errBeyond {
-		m.problem("%v", err)
+	if err != nil && err != ErrBeyond {
+		m.Problem("%v", err)
 	}
 	return m
 }
@@ -93,7 +93,7 @@ func (r *Reading) mustLook(p *Part, head []byte) bool {
 	inner := head[p.Offset:min(int64(len(head)), p.Offset+p.Size)]
 	f := r.set.Sniff(inner)
 	p.Kind = f.name()
-	return archive.CompressionOf(inner) != "" || f != nil && f.Read != nil || p.Starts && (notStarted(p.Kind, inner) || allOf(inner, 0) || allOf(inner, 0xff))
+	return archive.CompressionOf(inner) != "" || f != nil && f.Read != nil || p.Starts && (notStarted(p.Kind, inner) || AllOf(inner, 0) || AllOf(inner, 0xff))
 }
 
 // Kind is the kind of the file as far as its first bytes tell.
@@ -269,7 +269,7 @@ func readAll(f *Format, c *archive.Content) (*Image, error) {
 	}
 	m = settle(m, err)
 	m.Format = f.Name
-	return m, m.compute(c)
+	return m, m.Compute(c)
 }
 
 // pending lists the sums that are still to be computed.
@@ -295,8 +295,8 @@ func (s *Sum) took(r digest.Result) {
 	s.Got, s.OK = r.Hex, r.Missing == 0 && r.Hex == s.Want
 }
 
-// compute recomputes the pending checksums from the content.
-func (m *Image) compute(c *archive.Content) error {
+// Compute recomputes the pending checksums from the content.
+func (m *Image) Compute(c *archive.Content) error {
 	for _, i := range m.pending() {
 		if err := m.computeOne(c, i); err != nil {
 			return err
@@ -330,7 +330,7 @@ func shifted(p digest.Partial) digest.Partial {
 // strength.
 func (m *Image) finish(c *archive.Content) {
 	if total := c.Size(); m.Extent > total {
-		m.problem("truncated: its header announces %d bytes in all, and there are %d", m.Extent, total)
+		m.Problem("truncated: its header announces %d bytes in all, and there are %d", m.Extent, total)
 	}
 	m.tellBehind()
 	m.place(m.Facts, c.Address())
@@ -353,7 +353,7 @@ func (m *Image) place(facts []fact.Fact, address string) {
 func (m *Image) wrap(inner *Image) {
 	m.Parts = []Part{{Name: "firmware", Size: m.Parts[0].Size, Kind: inner.Format, Image: inner}}
 	m.adopt(inner)
-	m.note("it holds a file of the format %s", inner.Format)
+	m.Note("it holds a file of the format %s", inner.Format)
 }
 
 // adopt takes over what the header of an image inside says, and the header or

@@ -51,7 +51,7 @@ func ProgramArch(head []byte) string {
 	if head[5] == 2 {
 		machine = uint64(head[18])<<8 | uint64(head[19])
 	}
-	return elfArch(machine, head[4] == 2, head[5] == 2)
+	return MachineArch(machine, head[4] == 2, head[5] == 2)
 }
 
 // VersionFacts reads a version file. source is the file; the facts bear their

@@ -19,6 +19,7 @@ import (
 
 	"fitcheck/core/device"
 	"fitcheck/core/image"
+	"fitcheck/core/image/format"
 	"fitcheck/core/layout"
 	"fitcheck/core/rulebook"
 	"fitcheck/core/sign"
@@ -109,7 +110,7 @@ func Open(dir string) (*Kit, error) {
 // readLayouts reads every layout of the kit. One that cannot be read is a
 // fault of the kit: what it describes would pass as unknown.
 func (k *Kit) readLayouts() []error {
-	k.Formats = image.Builtin()
+	k.Formats = format.Builtin()
 	files, err := yamlFiles(filepath.Join(k.Dir, "layouts"))
 	if err != nil {
 		return []error{err}

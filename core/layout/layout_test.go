@@ -14,6 +14,7 @@ import (
 	"fitcheck/core/archive"
 	"fitcheck/core/fact"
 	"fitcheck/core/image"
+	"fitcheck/core/image/format"
 )
 
 const qmi = `kind: layout
@@ -55,7 +56,7 @@ func read(t testing.TB, text string, data []byte) (string, *image.Image) {
 	t.Helper()
 	l, err := Read("l.yaml", []byte(text))
 	require.NoError(t, err)
-	r := image.Begin(image.Builtin().With(l.Format()), data[:min(len(data), archive.HeadSize)], -1, false)
+	r := image.Begin(format.Builtin().With(l.Format()), data[:min(len(data), archive.HeadSize)], -1, false)
 	r.Write(data)
 	kind, m, err := r.End(archive.Memory("f", data))
 	require.NoError(t, err)
@@ -261,7 +262,7 @@ func FuzzLayout(f *testing.F) {
 		lim := archive.DefaultLimits()
 		lim.Bytes = 64 << 20
 		c := archive.MemoryWithin("f", data, lim)
-		set := image.Builtin().With(l.Format())
+		set := format.Builtin().With(l.Format())
 		r := image.Begin(set, data[:min(len(data), archive.HeadSize)], -1, false)
 		r.Write(data)
 		if _, m, err := r.End(c); err == nil && m != nil {

@@ -16,7 +16,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"fitcheck/core/image"
+	"fitcheck/core/image/format"
 	"fitcheck/core/rulebook"
 	"fitcheck/core/standin"
 	"fitcheck/core/tftp"
@@ -79,7 +79,7 @@ func begin(t *testing.T, data []byte, change func(*trial)) *trial {
 	require.NoError(t, err)
 	x := &trial{n: &tftptest.Network{}}
 	device, host := tftptest.Host(1), tftptest.Host(2)
-	x.s = &standin.StandIn{Rule: &rb.Recovery[0], Rules: rb, Model: "VR-510", Board: "v2", Formats: image.Builtin(), Boot: x.n.Listen(device, 69), Open: x.n.Opener(device),
+	x.s = &standin.StandIn{Rule: &rb.Recovery[0], Rules: rb, Model: "VR-510", Board: "v2", Formats: format.Builtin(), Boot: x.n.Listen(device, 69), Open: x.n.Opener(device),
 		OldFor: 4 * time.Second, DeadFor: time.Second, WaitFor: 15 * time.Second, WriteFor: 3 * time.Second}
 	x.s.Tell = func(state standin.State, text string) {
 		x.mu.Lock()

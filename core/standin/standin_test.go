@@ -14,7 +14,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"fitcheck/core/image"
+	"fitcheck/core/image/format"
 	"fitcheck/core/rulebook"
 	"fitcheck/core/tftp"
 	"fitcheck/core/tftp/tftptest"
@@ -35,7 +35,7 @@ func begin(t *testing.T, accepts string, change func(*StandIn)) (*StandIn, *tftp
 	n := &tftptest.Network{}
 	var mu sync.Mutex
 	var states []string
-	s := &StandIn{Rule: &rb.Recovery[0], Rules: rb, Model: "R1", Formats: image.Builtin(), Boot: n.Listen(tftptest.Host(1), 69), Open: n.Opener(tftptest.Host(1)), OldFor: 2 * time.Second, DeadFor: time.Second, WaitFor: 20 * time.Second, WriteFor: time.Second,
+	s := &StandIn{Rule: &rb.Recovery[0], Rules: rb, Model: "R1", Formats: format.Builtin(), Boot: n.Listen(tftptest.Host(1), 69), Open: n.Opener(tftptest.Host(1)), OldFor: 2 * time.Second, DeadFor: time.Second, WaitFor: 20 * time.Second, WriteFor: time.Second,
 		Tell: func(state State, text string) {
 			mu.Lock()
 			defer mu.Unlock()
@@ -110,7 +110,7 @@ func TestTimeToLive(t *testing.T) {
 }
 
 func TestRefuses(t *testing.T) {
-	s := &StandIn{Model: "R1", Board: "v2", Formats: image.Builtin()}
+	s := &StandIn{Model: "R1", Board: "v2", Formats: format.Builtin()}
 	for name, c := range map[string]struct {
 		accepts string
 		data    []byte

@@ -13,7 +13,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"fitcheck/core/device"
-	"fitcheck/core/image"
+	"fitcheck/core/image/format"
 	"fitcheck/core/kit"
 	"fitcheck/core/member"
 	"fitcheck/core/rulebook"
@@ -169,7 +169,7 @@ captures:
 	require.NoError(t, err)
 	var asked []string
 	files := map[string][]byte{"os/run.lst": []byte("main m1.img M1\nmain m2.img M2\n"), "os/m1.img": demo.UImage(5, 2, 2, "M1 7.3", []byte("\x00a kernel"))}
-	u := &Upgrade{Box: member.Resolve(d, rb), Formats: image.Builtin(), Fetch: func(_ context.Context, server, name string) ([]byte, error) {
+	u := &Upgrade{Box: member.Resolve(d, rb), Formats: format.Builtin(), Fetch: func(_ context.Context, server, name string) ([]byte, error) {
 		assert.Equal(t, "192.0.2.1", server)
 		asked = append(asked, name)
 		if b, ok := files[name]; ok {

@@ -14,7 +14,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"fitcheck/core/archive"
-	"fitcheck/core/image"
+	"fitcheck/core/image/format"
 	"fitcheck/demo"
 )
 
@@ -44,7 +44,7 @@ func TestQuickReadsHeads(t *testing.T) {
 	quick := func(name string, data []byte) (kinds map[string]string, notes []archive.Problem) {
 		path := filepath.Join(dir, name)
 		require.NoError(t, os.WriteFile(path, data, 0o644))
-		s, err := Run(context.Background(), path, Options{Limits: archive.DefaultLimits(), Formats: image.Builtin(), Quick: true})
+		s, err := Run(context.Background(), path, Options{Limits: archive.DefaultLimits(), Formats: format.Builtin(), Quick: true})
 		require.NoError(t, err)
 		kinds = map[string]string{}
 		for _, it := range s.Items {

@@ -25,6 +25,7 @@ import (
 	"fitcheck/core/digest"
 	"fitcheck/core/fact"
 	"fitcheck/core/image"
+	"fitcheck/core/image/format"
 	"fitcheck/core/manifest"
 	"fitcheck/core/rulebook"
 )
@@ -305,7 +306,7 @@ func Run(ctx context.Context, path string, o Options) (*Survey, error) {
 		return nil, &archive.OpenError{Path: path, Err: errors.New("a folder has no digest to compare; give the downloaded file")}
 	}
 	if o.Formats == nil {
-		o.Formats = image.Builtin()
+		o.Formats = format.Builtin()
 	}
 	c := &collector{options: o, digests: newWanted(o)}
 	var visitor archive.Visitor = c

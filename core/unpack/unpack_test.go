@@ -23,7 +23,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"fitcheck/core/archive"
-	"fitcheck/core/image"
+	"fitcheck/core/image/format"
 	"fitcheck/core/yamlfile"
 )
 
@@ -65,7 +65,7 @@ func unpack(t *testing.T, into, name, data string, set func(*Options)) (*Result,
 	t.Helper()
 	p := filepath.Join(t.TempDir(), name)
 	require.NoError(t, os.WriteFile(p, []byte(data), 0o644))
-	o := Options{Limits: archive.DefaultLimits(), Formats: image.Builtin(), Into: into}
+	o := Options{Limits: archive.DefaultLimits(), Formats: format.Builtin(), Into: into}
 	if set != nil {
 		set(&o)
 	}
@@ -171,7 +171,7 @@ func TestLinksInTheWay(t *testing.T) {
 	require.NoError(t, os.Symlink(outside, filepath.Join(into, "rel")))
 	p := filepath.Join(t.TempDir(), "p.zip")
 	require.NoError(t, os.WriteFile(p, []byte(zipOf(file{"rel/a.img", "1"})), 0o644))
-	_, err := Run(context.Background(), p, Options{Limits: archive.DefaultLimits(), Formats: image.Builtin(), Into: into})
+	_, err := Run(context.Background(), p, Options{Limits: archive.DefaultLimits(), Formats: format.Builtin(), Into: into})
 	assert.Error(t, err)
 	entries, _ := os.ReadDir(outside)
 	assert.Empty(t, entries)
@@ -250,7 +250,7 @@ func TestBrokenOff(t *testing.T) {
 	ctx, cancel := context.WithCancel(context.Background())
 	cancel()
 	into := t.TempDir()
-	_, err := Run(ctx, p, Options{Limits: archive.DefaultLimits(), Formats: image.Builtin(), Into: into})
+	_, err := Run(ctx, p, Options{Limits: archive.DefaultLimits(), Formats: format.Builtin(), Into: into})
 	assert.ErrorIs(t, err, context.Canceled)
 	entries, _ := os.ReadDir(into)
 	assert.Empty(t, entries)

@@ -17,6 +17,7 @@ import (
 
 	"fitcheck/core/archive"
 	"fitcheck/core/image"
+	"fitcheck/core/image/format"
 	"fitcheck/core/survey"
 )
 
@@ -121,7 +122,7 @@ func TestSurveyJSON(t *testing.T) {
 
 func header(t *testing.T, data []byte) Header {
 	t.Helper()
-	r := image.Begin(image.Builtin(), data, int64(len(data)), false)
+	r := image.Begin(format.Builtin(), data, int64(len(data)), false)
 	r.Write(data)
 	_, m, err := r.End(archive.Memory("f.img", data))
 	require.NoError(t, err)

@@ -1,0 +1,2 @@
+// Package disk reads the partition tables of disks.
+package disk

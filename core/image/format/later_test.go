@@ -1,0 +1,90 @@
+package format_test
+
+import (
+	"bytes"
+	"compress/gzip"
+	"encoding/binary"
+	"fmt"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"fitcheck/core/fact"
+	"fitcheck/core/image"
+)
+
+// S-records that are counted need no record that ends them: none can be missing. One that is
+// missing before the count is noticed.
+func TestSRecordsThatAreCounted(t *testing.T) {
+	var data []string
+	for _, l := range strings.Split(strings.TrimSpace(string(srec(strings.Repeat("tram", 20)))), "\n") {
+		if l = strings.TrimSpace(l); l[1] >= '1' && l[1] <= '3' {
+			data = append(data, l)
+		}
+	}
+	require.Greater(t, len(data), 1)
+	count := func(n int) string {
+		sum := 3 + n>>8 + n&0xff
+		return fmt.Sprintf("S503%04X%02X", n, ^sum&0xff)
+	}
+	m := read(t, []byte(strings.Join(append(data[:len(data):len(data)], count(len(data))), "\r\n")+"\r\n"))
+	assert.Empty(t, m.Damaged())
+	assert.NotEmpty(t, m.Notes, "it is said all the same")
+	m = read(t, []byte(strings.Join(append(data[1:len(data):len(data)], count(len(data))), "\r\n")+"\r\n"))
+	assert.NotEmpty(t, m.Damaged(), "one is missing")
+	m = read(t, []byte(strings.Join(data, "\r\n")+"\r\n"))
+	assert.NotEmpty(t, m.Damaged(), "neither counted nor ended")
+}
+
+// A volume's name may be longer than its first sixteen bytes.
+func TestRomfsTitle(t *testing.T) {
+	name := strings.Repeat("platform ", 5)
+	b := make([]byte, 1024)
+	copy(b, "-rom1fs-")
+	binary.BigEndian.PutUint32(b[8:], uint32(len(b)))
+	copy(b[16:], name)
+	sum := uint32(0)
+	for i := 0; i < 512; i += 4 {
+		sum += binary.BigEndian.Uint32(b[i:])
+	}
+	binary.BigEndian.PutUint32(b[12:], -sum)
+	assert.Equal(t, []string{strings.TrimSpace(name)}, read(t, b).Values(fact.Title))
+}
+
+// A multi-file image may hold a further image; both are read.
+func TestUImageInAMultiFileImage(t *testing.T) {
+	inner := uimage(5, 2, 2, 0, "inner 1.0", []byte("kernel, made up"))
+	list := binary.BigEndian.AppendUint32(nil, uint32(len(inner)))
+	list = binary.BigEndian.AppendUint32(list, 0)
+	m := read(t, uimage(5, 2, 4, 0, "outer", append(list, inner...)))
+	assert.Empty(t, m.Damaged())
+	require.Len(t, m.Parts, 1)
+	require.NotNil(t, m.Parts[0].Image)
+	assert.Equal(t, []string{"inner 1.0"}, m.Parts[0].Image.Values(fact.Title))
+	for number, name := range map[byte]string{7: "esix", 12: "ncr", 29: "elf"} {
+		assert.Equal(t, []string{name}, read(t, uimage(number, 2, 2, 0, "x", []byte("p"))).Values(fact.OS))
+	}
+}
+
+// A kernel is found behind the texts of its decompressor, which hold the same magic.
+func TestKernelBehindTexts(t *testing.T) {
+	var packed bytes.Buffer
+	z := gzip.NewWriter(&packed)
+	z.Write([]byte("\x00Linux version 6.1.0-tram (builder@host) (cc 12) #1 SMP\n\x00" + strings.Repeat("code ", 5000)))
+	z.Close()
+	code := append(bytes.Repeat([]byte{0xe1, 0xa0, 0x00, 0x00}, 400), "\xfd7zXZ\x00XZ decompressor ran out of memory\x00"...)
+	b := make([]byte, 0x34)
+	binary.LittleEndian.PutUint32(b[0x24:], 0x016f2818)
+	b = append(append(b, code...), packed.Bytes()...)
+	binary.LittleEndian.PutUint32(b[0x2c:], uint32(len(b)))
+	m := read(t, b)
+	var linux []string
+	for _, f := range m.All() {
+		if f.About == image.Linux {
+			linux = append(linux, f.Value)
+		}
+	}
+	assert.Equal(t, []string{"6.1.0-tram"}, linux)
+}

@@ -1,0 +1,3 @@
+// Package update reads containers made for updates: UEFI capsules, PLDM packages, DFU suffixes, RPM
+// packages, hex records and UF2.
+package update
