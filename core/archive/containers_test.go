@@ -150,7 +150,7 @@ func TestMembersOfAStream(t *testing.T) {
 }
 
 func TestSquashFSAsFolder(t *testing.T) {
-	data, err := os.ReadFile("../image/testdata/rootfs.squashfs")
+	data, err := os.ReadFile("../image/format/testdata/rootfs.squashfs")
 	require.NoError(t, err)
 	n, err := walk(t, "root.squashfs", data, DefaultLimits())
 	require.NoError(t, err)

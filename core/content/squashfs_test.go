@@ -101,7 +101,7 @@ func TestInflateLZMA(t *testing.T) {
 
 func sample(t testing.TB) []byte {
 	t.Helper()
-	data, err := os.ReadFile("../image/testdata/rootfs.squashfs")
+	data, err := os.ReadFile("../image/format/testdata/rootfs.squashfs")
 	require.NoError(t, err)
 	return data
 }

@@ -1,14 +1,14 @@
 package format_test
 
 import (
-	"fitcheck/core/image/format"
-
 	"bytes"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
 
 	"fitcheck/core/digest"
+
+	"fitcheck/core/image/format"
 )
 
 // places are offsets into a sample: all of a short one, and of a long one as many.

@@ -1,8 +1,6 @@
 package format_test
 
 import (
-	"fitcheck/core/image/format"
-
 	"bytes"
 	"fmt"
 	"math/rand/v2"
@@ -15,6 +13,7 @@ import (
 	"fitcheck/core/archive"
 	"fitcheck/core/fact"
 	"fitcheck/core/image"
+	"fitcheck/core/image/format"
 )
 
 func noise(seed uint64, n int) []byte {

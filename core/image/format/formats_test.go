@@ -1,8 +1,6 @@
 package format_test
 
 import (
-	"fitcheck/core/image/format"
-
 	"archive/tar"
 	"bytes"
 	_ "embed"
@@ -20,6 +18,7 @@ import (
 	"fitcheck/core/digest"
 	"fitcheck/core/fact"
 	"fitcheck/core/image"
+	"fitcheck/core/image/format"
 )
 
 func sumOf(algo string, data []byte) []byte {

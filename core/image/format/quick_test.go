@@ -1,8 +1,6 @@
 package format_test
 
 import (
-	"fitcheck/core/image/format"
-
 	"bytes"
 	"context"
 	"os"
@@ -14,6 +12,7 @@ import (
 
 	"fitcheck/core/archive"
 	"fitcheck/core/image"
+	"fitcheck/core/image/format"
 )
 
 // quick reads no more of a file than its first bytes.

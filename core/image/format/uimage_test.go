@@ -1,8 +1,6 @@
 package format_test
 
 import (
-	"fitcheck/core/image/format"
-
 	"bytes"
 	"encoding/binary"
 	"fmt"
@@ -15,6 +13,7 @@ import (
 	"fitcheck/core/archive"
 	"fitcheck/core/fact"
 	"fitcheck/core/image"
+	"fitcheck/core/image/format"
 )
 
 // uimage builds a legacy image with right checksums.
