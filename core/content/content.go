@@ -64,6 +64,9 @@ type Kind struct {
 	// but that; "" for those whose headers are read there.
 	Magic string
 	At    int
+	// Reads and Lacks are its row in docs/formats.md: what of it is read, and what is not; From is the
+	// definition that the reader was written from.
+	Reads, Lacks, From string
 	// Open opens the file system that takes up to size bytes.
 	Open func(at io.ReaderAt, size int64) (FileSystem, error)
 }

@@ -28,7 +28,10 @@ import (
 // Of the new forms, a file of several names has its content with one of them, most often
 // the last; the others are empty.
 
-func init() { register(Kind{Name: "cpio", Title: "cpio archive", Open: OpenCpio}) }
+func init() {
+	register(Kind{Name: "cpio", Title: "cpio archive", Open: OpenCpio, From: "Linux, early-userspace/buffer-format.rst",
+		Reads: "new, checksummed, portable and binary form of either byte order, several names of one file, archives that follow each other"})
+}
 
 const (
 	cpioTrailer = "TRAILER!!!"

@@ -26,7 +26,11 @@ type cramfs struct {
 	unpack inflater
 }
 
-func init() { register(Kind{Name: "cramfs", Title: "cramfs", Open: OpenCramfs}) }
+func init() {
+	register(Kind{Name: "cramfs", Title: "cramfs", Open: OpenCramfs, From: "Linux, uapi/linux/cramfs_fs.h",
+		Reads: "both byte orders, behind 512 bytes too, holes, blocks that are not packed",
+		Lacks: "blocks that stand apart from each other, of files that a system runs in place"})
+}
 
 const (
 	cramfsMagic    = 0x28cd3d45

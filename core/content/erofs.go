@@ -55,7 +55,11 @@ const (
 	erofsChunks  = 4
 )
 
-func init() { register(Kind{Name: "erofs", Title: "EROFS", Open: OpenEROFS}) }
+func init() {
+	register(Kind{Name: "erofs", Title: "EROFS", Open: OpenEROFS, From: "Linux, fs/erofs/erofs_fs.h",
+		Reads: "plain, ends of files behind their inodes, chunks; packed by LZ4, deflate or Zstandard, in parts of one block or several; ends of files in a file of their own",
+		Lacks: "parts packed by LZMA, files on further devices"})
+}
 
 // OpenEROFS opens an EROFS that takes up to size bytes.
 func OpenEROFS(at io.ReaderAt, size int64) (FileSystem, error) {

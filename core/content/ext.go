@@ -33,7 +33,11 @@ type ext struct {
 	sums      extSums
 }
 
-func init() { register(Kind{Name: "ext", Title: "ext2, ext3, ext4", Open: OpenExt}) }
+func init() {
+	register(Kind{Name: "ext", Title: "ext2, ext3, ext4", Open: OpenExt, From: "Linux, Documentation/filesystems/ext4",
+		Reads: "maps of blocks and extents, 64 bit, content that stands in an inode, holes, folders with an index; the checksums of groups, inodes, folders and maps are held, where it has them",
+		Lacks: "one whose journal has to be replayed first, or that is encrypted"})
+}
 
 // Features that a reader has to know, and those that this one knows.
 const (

@@ -49,7 +49,11 @@ const (
 	fatMaxFolder = 2 << 20
 )
 
-func init() { register(Kind{Name: "fat", Title: "FAT", Open: OpenFAT}) }
+func init() {
+	register(Kind{Name: "fat", Title: "FAT", Open: OpenFAT, From: "Microsoft FAT specification; ECMA-107",
+		Reads: "long names, case of short ones",
+		Lacks: "letters beyond ASCII in short names are told as %NN"})
+}
 
 // fatRoot is the reference of the root, which no entry names.
 const fatRoot = 1 << 63

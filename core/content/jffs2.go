@@ -73,7 +73,11 @@ const (
 	jffs2Lzo   = 7
 )
 
-func init() { register(Kind{Name: "jffs2", Title: "JFFS2", Open: OpenJFFS2}) }
+func init() {
+	register(Kind{Name: "jffs2", Title: "JFFS2", Open: OpenJFFS2, From: "Linux, uapi/linux/jffs2.h",
+		Reads: "both byte orders, zlib, rtime, lzo and zeros; of nodes that speak of the same the newest counts; every CRC is held",
+		Lacks: "data packed by rubin or lzma"})
+}
 
 // OpenJFFS2 opens a JFFS2 that takes up to size bytes. It reads all nodes' headers.
 func OpenJFFS2(at io.ReaderAt, size int64) (FileSystem, error) {

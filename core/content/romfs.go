@@ -20,7 +20,10 @@ type romfs struct {
 	size int64
 }
 
-func init() { register(Kind{Name: "romfs", Title: "romfs", Open: OpenRomfs}) }
+func init() {
+	register(Kind{Name: "romfs", Title: "romfs", Open: OpenRomfs, From: "Linux, Documentation/filesystems/romfs.rst",
+		Reads: "all of it; its modes are those that the kernel gives"})
+}
 
 const (
 	romfsHead    = 16

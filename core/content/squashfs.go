@@ -62,7 +62,11 @@ const (
 	notPacked     = 1 << 24
 )
 
-func init() { register(Kind{Name: "squashfs", Title: "SquashFS", Open: OpenSquashFS}) }
+func init() {
+	register(Kind{Name: "squashfs", Title: "SquashFS", Open: OpenSquashFS, From: "Linux, fs/squashfs/squashfs_fs.h",
+		Reads: "every compression of the format (gzip, lzma, lzo, xz with branch filters, lz4, zstd), fragments, holes, several names of one file, lists of any length",
+		Lacks: "extended attributes are passed over; of version 3 and before, only the superblock is read"})
+}
 
 var squashMethods = map[uint16]string{1: "gzip", 2: "lzma", 3: "lzo", 4: "xz", 5: "lz4", 6: "zstd"}
 

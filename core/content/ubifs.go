@@ -86,7 +86,11 @@ const (
 // ubifsSigned is a flag of the superblock: the index has digests.
 const ubifsSigned = 0x20
 
-func init() { register(Kind{Name: "ubifs", Title: "UBIFS", Open: OpenUBIFS}) }
+func init() {
+	register(Kind{Name: "ubifs", Title: "UBIFS", Open: OpenUBIFS, From: "Linux, fs/ubifs/ubifs-media.h",
+		Reads: "bare or in a UBI volume, zlib, lzo, zstd, plain; what its journal holds is put over its index; every CRC is held",
+		Lacks: "one whose index is signed, or files that are encrypted"})
+}
 
 func ubifsSum(b []byte) uint32 { return ^crc32.ChecksumIEEE(b) }
 

@@ -49,6 +49,10 @@ type Format struct {
 	// SniffEnd tells a format by the last bytes of a file, for those that have
 	// a trailer in place of a header.
 	SniffEnd func(tail []byte) bool
+	// Room is the kind of formats among which it stands, and Doc its row in docs/formats.md; a
+	// document that is no firmware has neither.
+	Room Room
+	Doc  Doc
 	// Trailer makes what reads a trailer that may stand behind a file of any format, while its
 	// bytes pass by; nil for a format that has none.
 	Trailer func() Trailer
@@ -72,6 +76,22 @@ type Format struct {
 	// DeepMagics are what the deep scan looks for, where that is not Magics.
 	DeepMagics []Magic
 }
+
+// Room is a kind of formats: the packages below core/image/format, and the tables of docs/formats.md.
+type Room string
+
+// The rooms.
+const (
+	Boot       Room = "boot"
+	FileSystem Room = "filesystem"
+	Disk       Room = "disk"
+	Update     Room = "update"
+	Stream     Room = "stream"
+)
+
+// Doc is what the documentation says of a format: what it is told by, which checksums are recomputed,
+// which facts come out, and the definition that its reader was written from.
+type Doc struct{ Told, Sums, Facts, From string }
 
 // Trailer looks for something behind a file, and is given all bytes of it.
 type Trailer interface {
@@ -115,7 +135,7 @@ var plainFileSystems = sync.OnceFunc(func() {
 		if k.Magic == "" || builtin.ByName(k.Name) != nil {
 			continue
 		}
-		Register(&Format{Name: k.Name, Title: k.Title + " file system", HoldsFiles: true, Firmware: true, Magics: []Magic{{k.At, k.Magic}}, Read: func(s *Source) (*Image, error) {
+		Register(&Format{Name: k.Name, Title: k.Title + " file system", Room: FileSystem, Doc: Doc{Told: fmt.Sprintf("%q at %d", k.Magic, k.At), Facts: "type", From: k.From}, HoldsFiles: true, Firmware: true, Magics: []Magic{{k.At, k.Magic}}, Read: func(s *Source) (*Image, error) {
 			m := &Image{}
 			h, err := m.Header(s, "the header of a file system", 0, k.At+len(k.Magic), binary.LittleEndian)
 			if err != nil {

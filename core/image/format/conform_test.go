@@ -9,7 +9,7 @@ import (
 
 // TestConformance is what each registered format passes.
 func TestConformance(t *testing.T) {
-	s := imagetest.Suite{Set: format.Builtin(), Tests: ".", Docs: "../../../docs/formats.md"}
+	s := imagetest.Suite{Set: format.Builtin(), Tests: "."}
 	for _, one := range samples() {
 		c := imagetest.Sample{Name: one.name, Kind: one.kind, Data: one.data, Facts: one.facts, Sums: one.sums, Parts: one.parts, Open: one.open, Loose: one.loose, Whole: one.whole}
 		for _, p := range one.patches {

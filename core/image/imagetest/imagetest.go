@@ -59,9 +59,8 @@ type Patch struct {
 type Suite struct {
 	Set     *image.Set
 	Samples []Sample
-	// Tests is the folder whose test files hold the fuzz targets, "" where none are wanted; Docs
-	// the page with a row for each format.
-	Tests, Docs string
+	// Tests is the folder whose test files hold the fuzz targets, "" where none are wanted.
+	Tests string
 }
 
 // address is that of a sample, as the sources of its facts give it.
@@ -95,10 +94,6 @@ func Conform(t *testing.T, s Suite) {
 
 // demands tells what a format lacks.
 func (s Suite) demands(t *testing.T) {
-	docs, err := os.ReadFile(s.Docs)
-	if s.Docs != "" && err != nil {
-		t.Fatal(err)
-	}
 	fuzzed := targets(t, s.Tests)
 	for _, f := range s.Set.Formats() {
 		if f.Read == nil && f.SniffEnd == nil && f.Trailer == nil {
@@ -121,8 +116,8 @@ func (s Suite) demands(t *testing.T) {
 		if s.Tests != "" && !fuzzed[f.Name] {
 			t.Errorf("the format %s has no fuzz target: func FuzzXxx(f *testing.F) { fuzz(f, %q) }", f.Name, f.Name)
 		}
-		if s.Docs != "" && !regexp.MustCompile("(?m)^\\|[^|]*`"+regexp.QuoteMeta(f.Name)+"`").Match(docs) {
-			t.Errorf("%s has no row of the format %s", s.Docs, f.Name)
+		if f.Doc.Told == "" || f.Doc.From == "" {
+			t.Errorf("the format %s does not say what it is told by, and which definition it was read by (image.Doc)", f.Name)
 		}
 	}
 }

@@ -21,8 +21,12 @@ import (
 //	60  offset of a PE header
 
 func init() {
-	image.Register(&image.Format{Name: "arm64-image", Title: "arm64 kernel image", Firmware: true, Rank: 8, Magics: []image.Magic{{At: 56, Bytes: "ARM\x64"}}, Read: readFlatKernel})
-	image.Register(&image.Format{Name: "riscv-image", Title: "RISC-V kernel image", Firmware: true, Rank: 8, Magics: []image.Magic{{At: 56, Bytes: "RSC\x05"}, {At: 48, Bytes: "RISCV\x00\x00\x00"}}, Read: readFlatKernel})
+	register(&image.Format{Name: "arm64-image",
+		Doc:   image.Doc{Told: `"ARM\x64" at 56`, Facts: "arch, os, type, component, linux; boards of an appended tree", From: "Linux, Documentation/arch/arm64/booting.rst"},
+		Title: "arm64 kernel image", Firmware: true, Rank: 8, Magics: []image.Magic{{At: 56, Bytes: "ARM\x64"}}, Read: readFlatKernel})
+	register(&image.Format{Name: "riscv-image",
+		Doc:   image.Doc{Told: `"RSC\x05" at 56`, Facts: "arch, os, type, component, linux; boards of an appended tree", From: "Linux, Documentation/arch/riscv/boot-image-header.rst"},
+		Title: "RISC-V kernel image", Firmware: true, Rank: 8, Magics: []image.Magic{{At: 56, Bytes: "RSC\x05"}, {At: 48, Bytes: "RISCV\x00\x00\x00"}}, Read: readFlatKernel})
 }
 
 func readFlatKernel(s *image.Source) (*image.Image, error) {

@@ -29,9 +29,11 @@ import (
 // From protocol 2.08 on, the last four bytes make the CRC-32 of the file zero;
 // what signs a kernel changes it without keeping to that.
 func init() {
-	image.Register(&image.Format{Name: "bzimage", Title: "x86 bzImage", Firmware: true, Rank: 8, Magics: []image.Magic{{At: 0x202, Bytes: "HdrS"}}, Sniff: func(h []byte) bool {
-		return binary.LittleEndian.Uint16(h[0x1fe:]) == 0xaa55
-	}, Read: readBzImage})
+	register(&image.Format{Name: "bzimage",
+		Doc:   image.Doc{Told: `"HdrS" at 0x202`, Sums: "CRC-32 of the file, reported where it holds (signing a kernel breaks it)", Facts: "arch, os, type, component, linux", From: "Linux, Documentation/arch/x86/boot.rst"},
+		Title: "x86 bzImage", Firmware: true, Rank: 8, Magics: []image.Magic{{At: 0x202, Bytes: "HdrS"}}, Sniff: func(h []byte) bool {
+			return binary.LittleEndian.Uint16(h[0x1fe:]) == 0xaa55
+		}, Read: readBzImage})
 }
 
 var kernelVersion = regexp.MustCompile(`^\d+\.\d+[^\s]*`)

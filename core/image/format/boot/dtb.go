@@ -11,7 +11,9 @@ import (
 // model is a title, its compatible names the board, the most specific first.
 
 func init() {
-	image.Register(&image.Format{Name: "dtb", Suffixes: []string{".dtb", ".dtbo"}, Title: "flattened device tree", Firmware: true, Deep: true, Magics: []image.Magic{{At: 0, Bytes: fdtMagic}}, Read: readDTB})
+	register(&image.Format{Name: "dtb",
+		Doc:      image.Doc{Told: "magic 0xd00dfeed, version 16 and 17", Sums: "structure", Facts: "title (`model`), boards (`compatible`); an overlay is noted", From: "Devicetree Specification 0.4, chapter 5"},
+		Suffixes: []string{".dtb", ".dtbo"}, Title: "flattened device tree", Firmware: true, Deep: true, Magics: []image.Magic{{At: 0, Bytes: fdtMagic}}, Read: readDTB})
 }
 
 func readDTB(s *image.Source) (*image.Image, error) {

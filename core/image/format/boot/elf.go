@@ -21,7 +21,9 @@ import (
 //	    flags, ehsize, phentsize, phnum, shentsize, shnum, shstrndx
 
 func init() {
-	image.Register(&image.Format{Name: "elf", Suffixes: []string{".elf"}, Title: "ELF file", Firmware: true, Deep: true, Magics: []image.Magic{{At: 0, Bytes: "\x7fELF"}}, Read: readELF})
+	register(&image.Format{Name: "elf",
+		Doc:      image.Doc{Told: `0x7f "ELF", 32 and 64 bits, both byte orders`, Sums: "structure", Facts: "arch, type, build-id", From: "System V ABI, chapter 4"},
+		Suffixes: []string{".elf"}, Title: "ELF file", Firmware: true, Deep: true, Magics: []image.Magic{{At: 0, Bytes: "\x7fELF"}}, Read: readELF})
 }
 
 var elfTypes = map[uint64]string{1: "relocatable", 2: "executable", 3: "shared object or position-independent executable", 4: "core dump"}

@@ -20,7 +20,9 @@ import (
 // start together, and on which boards.
 
 func init() {
-	image.Register(&image.Format{Name: "fit", Suffixes: []string{".itb"}, Title: "flattened image tree (FIT)", Firmware: true, Deep: true, Rank: 10, Magics: []image.Magic{{At: 0, Bytes: fdtMagic}}, Sniff: sniffFIT, Read: readFIT, Members: image.PartMembers})
+	register(&image.Format{Name: "fit",
+		Doc:      image.Doc{Told: "device tree with /images; payloads in the tree or behind it; nodes that can be taken for one another are told", Sums: "each `hash` node: crc32, md5, sha1, sha256, sha384, sha512; signatures with the keys of the kit, and whether they cover what starts", Facts: "title, built; for each configuration arch, boards, component", From: "Flattened Image Tree Specification 1.0"},
+		Suffixes: []string{".itb"}, Title: "flattened image tree (FIT)", Firmware: true, Deep: true, Rank: 10, Magics: []image.Magic{{At: 0, Bytes: fdtMagic}}, Sniff: sniffFIT, Read: readFIT, Members: image.PartMembers})
 }
 
 // sniffFIT tells a FIT from other trees by the children of its root: /images,

@@ -23,13 +23,15 @@ import (
 // A Linux kernel that unpacks itself as an EFI program ("zimg" at 4) gives the
 // place of the compressed kernel at 8 (offset), 12 (size), 24 (method).
 func init() {
-	image.Register(&image.Format{Name: "pe", Suffixes: []string{".efi"}, Title: "PE/COFF program", Firmware: true, Deep: true, Rank: 2, Magics: []image.Magic{{At: 0, Bytes: "MZ"}}, Sniff: func(h []byte) bool {
-		if len(h) < 0x40 {
-			return false
-		}
-		at := int64(binary.LittleEndian.Uint32(h[0x3c:]))
-		return at+4 <= int64(len(h)) && string(h[at:at+4]) == "PE\x00\x00"
-	}, Read: readPE})
+	register(&image.Format{Name: "pe",
+		Doc:      image.Doc{Told: `"MZ" and "PE\0\0"`, Sums: "checksum, where there is one", Facts: "arch, type (EFI subsystem); a kernel that unpacks itself is looked into", From: "Microsoft PE Format; UEFI 2.10, section 2.1"},
+		Suffixes: []string{".efi"}, Title: "PE/COFF program", Firmware: true, Deep: true, Rank: 2, Magics: []image.Magic{{At: 0, Bytes: "MZ"}}, Sniff: func(h []byte) bool {
+			if len(h) < 0x40 {
+				return false
+			}
+			at := int64(binary.LittleEndian.Uint32(h[0x3c:]))
+			return at+4 <= int64(len(h)) && string(h[at:at+4]) == "PE\x00\x00"
+		}, Read: readPE})
 }
 
 var peMachines = map[uint64]string{

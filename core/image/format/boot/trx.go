@@ -20,9 +20,11 @@ import (
 //	16  offsets  of the partitions, from the header's beginning; 0 for none
 
 func init() {
-	image.Register(&image.Format{Name: "trx", Suffixes: []string{".trx"}, Title: "TRX image", Firmware: true, Deep: true, Magics: []image.Magic{{At: 0, Bytes: "HDR0"}}, Sniff: func(h []byte) bool {
-		return len(h) >= 28 && (binary.LittleEndian.Uint16(h[14:]) == 1 || binary.LittleEndian.Uint16(h[14:]) == 2)
-	}, Read: readTRX, Members: image.PartMembers})
+	register(&image.Format{Name: "trx",
+		Doc:      image.Doc{Told: `"HDR0", version 1 or 2`, Sums: "crc32", Facts: "parts", From: "Linux, drivers/mtd/parsers/parser_trx.c"},
+		Suffixes: []string{".trx"}, Title: "TRX image", Firmware: true, Deep: true, Magics: []image.Magic{{At: 0, Bytes: "HDR0"}}, Sniff: func(h []byte) bool {
+			return len(h) >= 28 && (binary.LittleEndian.Uint16(h[14:]) == 1 || binary.LittleEndian.Uint16(h[14:]) == 2)
+		}, Read: readTRX, Members: image.PartMembers})
 }
 
 func readTRX(s *image.Source) (*image.Image, error) {

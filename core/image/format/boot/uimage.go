@@ -42,7 +42,9 @@ const (
 )
 
 func init() {
-	image.Register(&image.Format{Name: "uimage", Title: "U-Boot legacy image", Firmware: true, Deep: true, DeepMagics: []image.Magic{{At: 0, Bytes: "\x27\x05\x19\x56"}}, Rank: 5, Sniff: sniffUImage, Read: readUImage, Members: payloadMembers})
+	register(&image.Format{Name: "uimage",
+		Doc:   image.Doc{Told: "magic 0x27051956, or a header checksum that holds without it; all types, multi-file and script with their list of sizes", Sums: "header crc32, payload crc32", Facts: "arch, os, type, title, built, component", From: "U-Boot, include/image.h"},
+		Title: "U-Boot legacy image", Firmware: true, Deep: true, DeepMagics: []image.Magic{{At: 0, Bytes: "\x27\x05\x19\x56"}}, Rank: 5, Sniff: sniffUImage, Read: readUImage, Members: payloadMembers})
 }
 
 // payloadMembers opens the parts of which something is known: the payload of an image that is

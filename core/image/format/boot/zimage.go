@@ -16,7 +16,9 @@ import (
 //	0x30  0x04030201 in the kernel's byte order, in newer ones
 
 func init() {
-	image.Register(&image.Format{Name: "zimage", Title: "ARM zImage", Firmware: true, Rank: 8, Magics: []image.Magic{{At: 0x24, Bytes: "\x18\x28\x6f\x01"}, {At: 0x24, Bytes: "\x01\x6f\x28\x18"}}, Read: readZImage})
+	register(&image.Format{Name: "zimage",
+		Doc:   image.Doc{Told: "0x016f2818 at 0x24, both byte orders", Facts: "arch, os, type, component; boards of an appended tree", From: "Linux, Documentation/arch/arm/booting.rst"},
+		Title: "ARM zImage", Firmware: true, Rank: 8, Magics: []image.Magic{{At: 0x24, Bytes: "\x18\x28\x6f\x01"}, {At: 0x24, Bytes: "\x01\x6f\x28\x18"}}, Read: readZImage})
 }
 
 func readZImage(s *image.Source) (*image.Image, error) {

@@ -26,8 +26,12 @@ import (
 // its type (GUID) at 0, its own GUID at 16, its first and last block at 32 and
 // 40, its name at 56.
 func init() {
-	image.Register(&image.Format{Name: "mbr", Title: "disk with a master boot record", Firmware: true, Rank: -2, Magics: []image.Magic{{At: 510, Bytes: "\x55\xaa"}}, Sniff: sniffMBR, Read: readMBR, Members: image.PartMembers})
-	image.Register(&image.Format{Name: "gpt", Title: "disk with a GUID partition table", Firmware: true, Deep: true, Rank: 3, Magics: []image.Magic{{At: 512, Bytes: "EFI PART"}, {At: 4096, Bytes: "EFI PART"}}, Read: readGPT, Members: image.PartMembers})
+	register(&image.Format{Name: "mbr",
+		Doc:   image.Doc{Told: "0x55 0xaa and four sane partitions", Sums: "structure", Facts: "parts", From: "UEFI 2.10, section 5.2"},
+		Title: "disk with a master boot record", Firmware: true, Rank: -2, Magics: []image.Magic{{At: 510, Bytes: "\x55\xaa"}}, Sniff: sniffMBR, Read: readMBR, Members: image.PartMembers})
+	register(&image.Format{Name: "gpt",
+		Doc:   image.Doc{Told: `"EFI PART" in block 1 (512 or 4096 bytes)`, Sums: "both headers, both tables of entries", Facts: "parts", From: "UEFI 2.10, section 5.3"},
+		Title: "disk with a GUID partition table", Firmware: true, Deep: true, Rank: 3, Magics: []image.Magic{{At: 512, Bytes: "EFI PART"}, {At: 4096, Bytes: "EFI PART"}}, Read: readGPT, Members: image.PartMembers})
 }
 
 var mbrTypes = map[uint64]string{

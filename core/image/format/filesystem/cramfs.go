@@ -18,10 +18,12 @@ import (
 //	48  name, 16 bytes
 
 func init() {
-	image.Register(&image.Format{Name: "cramfs", Title: "cramfs file system", HoldsFiles: true, Firmware: true, Deep: true, Magics: []image.Magic{{At: 0, Bytes: "\x45\x3d\xcd\x28"}, {At: 0, Bytes: "\x28\xcd\x3d\x45"}, {At: cramfsPad, Bytes: "\x45\x3d\xcd\x28"}, {At: cramfsPad, Bytes: "\x28\xcd\x3d\x45"}}, Sniff: func(h []byte) bool {
-		at := cramfsAt(h)
-		return len(h) >= at+76 && string(h[at+16:at+32]) == "Compressed ROMFS"
-	}, DeepMagics: []image.Magic{{At: 0, Bytes: "\x45\x3d\xcd\x28"}, {At: 0, Bytes: "\x28\xcd\x3d\x45"}}, Read: readCramfs})
+	register(&image.Format{Name: "cramfs",
+		Doc:   image.Doc{Told: "0x28cd3d45, both byte orders, also behind 512 bytes for a boot block", Sums: "crc32", Facts: "title, type", From: "Linux, uapi/linux/cramfs_fs.h"},
+		Title: "cramfs file system", HoldsFiles: true, Firmware: true, Deep: true, Magics: []image.Magic{{At: 0, Bytes: "\x45\x3d\xcd\x28"}, {At: 0, Bytes: "\x28\xcd\x3d\x45"}, {At: cramfsPad, Bytes: "\x45\x3d\xcd\x28"}, {At: cramfsPad, Bytes: "\x28\xcd\x3d\x45"}}, Sniff: func(h []byte) bool {
+			at := cramfsAt(h)
+			return len(h) >= at+76 && string(h[at+16:at+32]) == "Compressed ROMFS"
+		}, DeepMagics: []image.Magic{{At: 0, Bytes: "\x45\x3d\xcd\x28"}, {At: 0, Bytes: "\x28\xcd\x3d\x45"}}, Read: readCramfs})
 }
 
 // cramfsPad is how much room may be left for a boot block in front of the superblock; the
@@ -83,7 +85,9 @@ func readCramfs(s *image.Source) (*image.Image, error) {
 //	   add up to zero, 16 name, ended by NUL and padded to 16 bytes
 
 func init() {
-	image.Register(&image.Format{Name: "romfs", Title: "romfs file system", HoldsFiles: true, Firmware: true, Deep: true, Magics: []image.Magic{{At: 0, Bytes: "-rom1fs-"}}, Read: readRomfs})
+	register(&image.Format{Name: "romfs",
+		Doc:   image.Doc{Told: `"-rom1fs-"`, Sums: "checksum of the first 512 bytes", Facts: "title, type", From: "Linux, Documentation/filesystems/romfs.rst"},
+		Title: "romfs file system", HoldsFiles: true, Firmware: true, Deep: true, Magics: []image.Magic{{At: 0, Bytes: "-rom1fs-"}}, Read: readRomfs})
 }
 
 // romfsName is how long the name of a volume may be.

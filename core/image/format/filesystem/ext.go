@@ -20,10 +20,12 @@ import (
 const extAt = 1024
 
 func init() {
-	image.Register(&image.Format{Name: "ext", Title: "ext2, ext3 or ext4 file system", HoldsFiles: true, Firmware: true, Deep: true, Measure: measureFiles("ext", extSize), Magics: []image.Magic{{At: extAt + 56, Bytes: "\x53\xef"}}, Sniff: func(h []byte) bool {
-		return len(h) >= extAt+1024 && binary.LittleEndian.Uint32(h[extAt+24:]) < 7 && binary.LittleEndian.Uint32(h[extAt+76:]) < 2 &&
-			binary.LittleEndian.Uint32(h[extAt:]) > 0 && binary.LittleEndian.Uint32(h[extAt+4:]) > 0
-	}, Read: readExt})
+	register(&image.Format{Name: "ext",
+		Doc:   image.Doc{Told: "0xef53 at 1080 and a sane superblock", Sums: "superblock crc32c, where there is one", Facts: "type (ext2, ext3, ext4), title, built", From: "Linux, Documentation/filesystems/ext4"},
+		Title: "ext2, ext3 or ext4 file system", HoldsFiles: true, Firmware: true, Deep: true, Measure: measureFiles("ext", extSize), Magics: []image.Magic{{At: extAt + 56, Bytes: "\x53\xef"}}, Sniff: func(h []byte) bool {
+			return len(h) >= extAt+1024 && binary.LittleEndian.Uint32(h[extAt+24:]) < 7 && binary.LittleEndian.Uint32(h[extAt+76:]) < 2 &&
+				binary.LittleEndian.Uint32(h[extAt:]) > 0 && binary.LittleEndian.Uint32(h[extAt+4:]) > 0
+		}, Read: readExt})
 }
 
 func readExt(s *image.Source) (*image.Image, error) {
@@ -81,7 +83,9 @@ func readExt(s *image.Source) (*image.Image, error) {
 //	   block size, 16 inodes, 24 time, 36 blocks, 48 UUID, 64 name, 80 incompatible features
 
 func init() {
-	image.Register(&image.Format{Name: "erofs", Title: "EROFS file system", HoldsFiles: true, Firmware: true, Deep: true, Magics: []image.Magic{{At: extAt, Bytes: "\xe2\xe1\xf5\xe0"}}, Read: readEROFS})
+	register(&image.Format{Name: "erofs",
+		Doc:   image.Doc{Told: "0xe0f5e1e2 at 1024", Sums: "superblock crc32c, where there is one", Facts: "title, built", From: "Linux, fs/erofs/erofs_fs.h"},
+		Title: "EROFS file system", HoldsFiles: true, Firmware: true, Deep: true, Magics: []image.Magic{{At: extAt, Bytes: "\xe2\xe1\xf5\xe0"}}, Read: readEROFS})
 }
 
 func readEROFS(s *image.Source) (*image.Image, error) {

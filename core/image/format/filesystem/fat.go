@@ -18,7 +18,9 @@ import (
 //	39 or 67  number of the volume, 43 or 71 its name; 510 0x55 0xaa
 
 func init() {
-	image.Register(&image.Format{Name: "fat", Title: "FAT file system", HoldsFiles: true, Firmware: true, Deep: true, Measure: measureFiles("fat", fatSize), Rank: -1, Magics: []image.Magic{{At: 510, Bytes: "\x55\xaa"}}, Sniff: sniffFAT, Read: readFAT})
+	register(&image.Format{Name: "fat",
+		Doc:   image.Doc{Told: "a sane boot sector", Sums: "structure", Facts: "type (fat12, fat16, fat32), title", From: "Microsoft FAT specification; ECMA-107"},
+		Title: "FAT file system", HoldsFiles: true, Firmware: true, Deep: true, Measure: measureFiles("fat", fatSize), Rank: -1, Magics: []image.Magic{{At: 510, Bytes: "\x55\xaa"}}, Sniff: sniffFAT, Read: readFAT})
 }
 
 func sniffFAT(h []byte) bool {

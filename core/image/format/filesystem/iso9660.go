@@ -15,7 +15,9 @@ import (
 const isoAt = 0x8000
 
 func init() {
-	image.Register(&image.Format{Name: "iso9660", Suffixes: []string{".iso"}, Title: "ISO 9660 file system", HoldsFiles: true, Firmware: true, Deep: true, Rank: 4, Magics: []image.Magic{{At: isoAt + 1, Bytes: "CD001"}}, Read: readISO})
+	register(&image.Format{Name: "iso9660",
+		Doc:      image.Doc{Told: `"CD001" at 0x8001`, Sums: "both byte orders agree", Facts: "title, built", From: "ECMA-119"},
+		Suffixes: []string{".iso"}, Title: "ISO 9660 file system", HoldsFiles: true, Firmware: true, Deep: true, Rank: 4, Magics: []image.Magic{{At: isoAt + 1, Bytes: "CD001"}}, Read: readISO})
 }
 
 func readISO(s *image.Source) (*image.Image, error) {

@@ -24,9 +24,11 @@ import (
 // not inverted.
 
 func init() {
-	image.Register(&image.Format{Name: "jffs2", Title: "JFFS2 file system", HoldsFiles: true, Firmware: true, Deep: true, Measure: measureJFFS2, DeepMagics: jffs2Nodes, Magics: []image.Magic{{At: 0, Bytes: "\x85\x19"}, {At: 0, Bytes: "\x19\x85"}}, Sniff: func(h []byte) bool {
-		return len(h) >= 12 && jffs2Order(h) != nil && jffs2CRC(h[:8]) == jffs2Order(h).Uint32(h[8:])
-	}, Read: readJFFS2})
+	register(&image.Format{Name: "jffs2",
+		Doc:   image.Doc{Told: "a first node whose header CRC holds, both byte orders", Sums: "the CRCs of every node, inode and name", Facts: "type", From: "Linux, uapi/linux/jffs2.h"},
+		Title: "JFFS2 file system", HoldsFiles: true, Firmware: true, Deep: true, Measure: measureJFFS2, DeepMagics: jffs2Nodes, Magics: []image.Magic{{At: 0, Bytes: "\x85\x19"}, {At: 0, Bytes: "\x19\x85"}}, Sniff: func(h []byte) bool {
+			return len(h) >= 12 && jffs2Order(h) != nil && jffs2CRC(h[:8]) == jffs2Order(h).Uint32(h[8:])
+		}, Read: readJFFS2})
 }
 
 // jffs2Nodes are how nodes begin that a file system begins with: clean markers, entries and

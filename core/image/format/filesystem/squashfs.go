@@ -18,9 +18,11 @@ import (
 //	           38 gids, 39 time, 43 root inode, 51 block size, 55 fragments, 63 bytes used, 71 … places of the tables
 
 func init() {
-	image.Register(&image.Format{Name: "squashfs", Suffixes: []string{".squashfs", ".sqsh", ".sqfs"}, Title: "SquashFS file system", HoldsFiles: true, Firmware: true, Deep: true, Magics: []image.Magic{{At: 0, Bytes: "hsqs"}, {At: 0, Bytes: "sqsh"}}, Sniff: func(h []byte) bool {
-		return len(h) >= 96 && (h[0] == 'h' && binary.LittleEndian.Uint16(h[28:]) == 4 || h[0] == 's' && binary.BigEndian.Uint16(h[28:]) == 3)
-	}, Read: readSquashFS})
+	register(&image.Format{Name: "squashfs",
+		Doc:      image.Doc{Told: `"hsqs" version 4; "sqsh" version 3, big-endian`, Sums: "structure", Facts: "type, built, os-release and version files (version 4)", From: "Linux, fs/squashfs/squashfs_fs.h"},
+		Suffixes: []string{".squashfs", ".sqsh", ".sqfs"}, Title: "SquashFS file system", HoldsFiles: true, Firmware: true, Deep: true, Magics: []image.Magic{{At: 0, Bytes: "hsqs"}, {At: 0, Bytes: "sqsh"}}, Sniff: func(h []byte) bool {
+			return len(h) >= 96 && (h[0] == 'h' && binary.LittleEndian.Uint16(h[28:]) == 4 || h[0] == 's' && binary.BigEndian.Uint16(h[28:]) == 3)
+		}, Read: readSquashFS})
 }
 
 var squashCompressions = map[uint64]string{1: "gzip", 2: "lzma", 3: "lzo", 4: "xz", 5: "lz4", 6: "zstd"}

@@ -36,10 +36,14 @@ const (
 )
 
 func init() {
-	image.Register(&image.Format{Name: "ubi", Suffixes: []string{".ubi"}, Title: "UBI image", HoldsFiles: true, Firmware: true, Deep: true, Magics: []image.Magic{{At: 0, Bytes: "UBI#"}}, Read: readUBI, Members: ubiMembers})
-	image.Register(&image.Format{Name: "ubifs", Suffixes: []string{".ubifs"}, Title: "UBIFS file system", HoldsFiles: true, Firmware: true, Deep: true, Measure: measureFiles("ubifs", ubifsSize), Magics: []image.Magic{{At: 0, Bytes: "\x31\x18\x10\x06"}}, Sniff: func(h []byte) bool {
-		return len(h) >= 24 && h[20] < 16
-	}, Read: readUBIFS})
+	register(&image.Format{Name: "ubi",
+		Doc:      image.Doc{Told: `"UBI#"`, Sums: "CRCs of erase counter and volume headers, volume table, static volumes; the blocks that volumes announce", Facts: "type; volumes as parts", From: "Linux, drivers/mtd/ubi/ubi-media.h"},
+		Suffixes: []string{".ubi"}, Title: "UBI image", HoldsFiles: true, Firmware: true, Deep: true, Magics: []image.Magic{{At: 0, Bytes: "UBI#"}}, Read: readUBI, Members: ubiMembers})
+	register(&image.Format{Name: "ubifs",
+		Doc:      image.Doc{Told: "0x06101831", Sums: "CRCs of all nodes", Facts: "type", From: "Linux, fs/ubifs/ubifs-media.h"},
+		Suffixes: []string{".ubifs"}, Title: "UBIFS file system", HoldsFiles: true, Firmware: true, Deep: true, Measure: measureFiles("ubifs", ubifsSize), Magics: []image.Magic{{At: 0, Bytes: "\x31\x18\x10\x06"}}, Sniff: func(h []byte) bool {
+			return len(h) >= 24 && h[20] < 16
+		}, Read: readUBIFS})
 }
 
 // rawCRC is a CRC-32 without its final inversion.

@@ -20,11 +20,21 @@ import (
 // their own where they are opened.
 
 func init() {
-	image.Register(&image.Format{Name: "zip", Suffixes: []string{".zip"}, Title: "zip archive", Deep: true, Measure: measureZip, DeepMagics: []image.Magic{{At: 0, Bytes: "PK\x03\x04"}}, Rank: 1, Magics: []image.Magic{{At: 0, Bytes: "PK\x03\x04"}, {At: 0, Bytes: "PK\x05\x06"}}, Read: readZip})
-	image.Register(&image.Format{Name: "tar", Suffixes: []string{".tar"}, Title: "tar archive", HoldsFiles: true, Deep: true, Measure: measureTar, DeepMagics: []image.Magic{{At: 257, Bytes: "ustar"}}, Rank: -1, Sniff: archive.IsTar, Read: readTar})
-	image.Register(&image.Format{Name: "cpio", Suffixes: []string{".cpio"}, Title: "cpio archive", HoldsFiles: true, Deep: true, Measure: measureCpio, DeepMagics: []image.Magic{{At: 0, Bytes: "070701"}, {At: 0, Bytes: "070702"}, {At: 0, Bytes: "070707"}}, Rank: 1, Magics: []image.Magic{{At: 0, Bytes: "070701"}, {At: 0, Bytes: "070702"}, {At: 0, Bytes: "070707"}, {At: 0, Bytes: "\xc7\x71"}}, Sniff: sniffCpio, Read: readCpio})
-	image.Register(&image.Format{Name: "7z", Suffixes: []string{".7z"}, Title: "7z archive", Deep: true, Rank: 1, Magics: []image.Magic{{At: 0, Bytes: "7z\xbc\xaf\x27\x1c"}}, Read: read7z})
-	image.Register(&image.Format{Name: "ar", Suffixes: []string{".ar", ".deb"}, Title: "ar archive", Rank: 1, Magics: []image.Magic{{At: 0, Bytes: "!<arch>\n"}}, Read: readAr})
+	register(&image.Format{Name: "zip",
+		Doc:      image.Doc{Told: `"PK"`, Sums: "each entry's CRC-32", From: "APPNOTE 6.3"},
+		Suffixes: []string{".zip"}, Title: "zip archive", Deep: true, Measure: measureZip, DeepMagics: []image.Magic{{At: 0, Bytes: "PK\x03\x04"}}, Rank: 1, Magics: []image.Magic{{At: 0, Bytes: "PK\x03\x04"}, {At: 0, Bytes: "PK\x05\x06"}}, Read: readZip})
+	register(&image.Format{Name: "tar",
+		Doc:      image.Doc{Told: "the checksum of its first header", Sums: "that checksum", Facts: "os-release and version files", From: "POSIX.1-2017 pax, ustar"},
+		Suffixes: []string{".tar"}, Title: "tar archive", HoldsFiles: true, Deep: true, Measure: measureTar, DeepMagics: []image.Magic{{At: 257, Bytes: "ustar"}}, Rank: -1, Sniff: archive.IsTar, Read: readTar})
+	register(&image.Format{Name: "cpio",
+		Doc:      image.Doc{Told: "new, checksummed, portable and binary form", Facts: "os-release and version files", From: "Linux, early-userspace/buffer-format.rst"},
+		Suffixes: []string{".cpio"}, Title: "cpio archive", HoldsFiles: true, Deep: true, Measure: measureCpio, DeepMagics: []image.Magic{{At: 0, Bytes: "070701"}, {At: 0, Bytes: "070702"}, {At: 0, Bytes: "070707"}}, Rank: 1, Magics: []image.Magic{{At: 0, Bytes: "070701"}, {At: 0, Bytes: "070702"}, {At: 0, Bytes: "070707"}, {At: 0, Bytes: "\xc7\x71"}}, Sniff: sniffCpio, Read: readCpio})
+	register(&image.Format{Name: "7z",
+		Doc:      image.Doc{Told: `"7z" bc af 27 1c`, Sums: "start header and end header crc32; that of each file, when opened", From: "7zFormat.txt"},
+		Suffixes: []string{".7z"}, Title: "7z archive", Deep: true, Rank: 1, Magics: []image.Magic{{At: 0, Bytes: "7z\xbc\xaf\x27\x1c"}}, Read: read7z})
+	register(&image.Format{Name: "ar",
+		Doc:      image.Doc{Told: `"!<arch>"`, From: "ar(5)"},
+		Suffixes: []string{".ar", ".deb"}, Title: "ar archive", Rank: 1, Magics: []image.Magic{{At: 0, Bytes: "!<arch>\n"}}, Read: readAr})
 }
 
 // readZip (APPNOTE.TXT 6.3.10, section 4.3.7): the first local header.

@@ -16,19 +16,31 @@ import (
 // their own checksums over it are held, where they are opened as archives.
 
 func init() {
-	stream := func(method archive.Compression, title string, rank int, read func(*image.Source) (*image.Image, error), suffixes []string, magics ...string) {
-		f := &image.Format{Name: string(method), Title: title, Rank: rank, Sniff: func(h []byte) bool { return archive.CompressionOf(h) == method }, Read: read, Suffixes: suffixes, Stream: true}
+	stream := func(method archive.Compression, title string, doc image.Doc, rank int, read func(*image.Source) (*image.Image, error), suffixes []string, magics ...string) {
+		f := &image.Format{Name: string(method), Title: title, Doc: doc, Rank: rank, Sniff: func(h []byte) bool { return archive.CompressionOf(h) == method }, Read: read, Suffixes: suffixes, Stream: true}
 		for _, m := range magics {
 			f.DeepMagics = append(f.DeepMagics, image.Magic{At: 0, Bytes: m})
 		}
-		image.Register(f)
+		register(f)
 	}
-	stream(archive.GzipStream, "gzip stream", 1, readGzip, []string{".gz", ".tgz"}, "\x1f\x8b\x08")
-	stream(archive.Bzip2Stream, "bzip2 stream", 1, readBzip2, []string{".bz2", ".tbz2"}, "BZh")
-	stream(archive.XzStream, "xz stream", 1, readXz, []string{".xz", ".txz"}, "\xfd7zXZ\x00")
-	stream(archive.Lz4Stream, "LZ4 stream", 1, readLz4, []string{".lz4"}, "\x04\x22\x4d\x18")
-	stream(archive.ZstdStream, "Zstandard stream", 1, readZstd, []string{".zst"}, "\x28\xb5\x2f\xfd")
-	stream(archive.LzmaStream, "LZMA stream", -3, readLzma, []string{".lzma"}, "\x5d\x00\x00", "\x6d\x00\x00") // no magic of its own
+	stream(archive.GzipStream, "gzip stream",
+		image.Doc{Told: "1f 8b 08", Sums: "header crc16; the content's CRC-32 and length", Facts: "title (original name), built", From: "RFC 1952"},
+		1, readGzip, []string{".gz", ".tgz"}, "\x1f\x8b\x08")
+	stream(archive.Bzip2Stream, "bzip2 stream",
+		image.Doc{Told: `"BZh" and the block magic`, Sums: "the content's, when inflated", From: "bzip2 1.0"},
+		1, readBzip2, []string{".bz2", ".tbz2"}, "BZh")
+	stream(archive.XzStream, "xz stream",
+		image.Doc{Told: `fd "7zXZ"`, Sums: "header crc32; the content's, when inflated", From: "The .xz File Format 1.2"},
+		1, readXz, []string{".xz", ".txz"}, "\xfd7zXZ\x00")
+	stream(archive.Lz4Stream, "LZ4 stream",
+		image.Doc{Told: "frame and legacy frame", Sums: "header checksum; the content's, when inflated", From: "LZ4 Frame Format 1.6.4"},
+		1, readLz4, []string{".lz4"}, "\x04\x22\x4d\x18")
+	stream(archive.ZstdStream, "Zstandard stream",
+		image.Doc{Told: "28 b5 2f fd", Sums: "the content's, when inflated", From: "RFC 8878"},
+		1, readZstd, []string{".zst"}, "\x28\xb5\x2f\xfd")
+	stream(archive.LzmaStream, "LZMA stream",
+		image.Doc{Told: "sane properties, dictionary and size", From: "XZ Utils, lzma-file-format.txt"},
+		-3, readLzma, []string{".lzma"}, "\x5d\x00\x00", "\x6d\x00\x00") // no magic of its own
 }
 
 // readGzip (RFC 1952, section 2.3): 0 magic, 2 method, 3 flags, 4 time, 8

@@ -41,9 +41,11 @@ var capsuleKinds = map[string]string{
 }
 
 func init() {
-	image.Register(&image.Format{Name: "uefi-capsule", Suffixes: []string{".cap"}, Title: "UEFI capsule", Firmware: true, Deep: true, DeepMagics: []image.Magic{{At: 0, Bytes: "\xed\xd5\xcb\x6d\x2d\xe8\x44\x4c\xbd\xa1\x71\x94\x19\x9a\xd9\x2a"}}, Sniff: func(h []byte) bool {
-		return len(h) >= capsuleHeader && capsuleKinds[guid.Text(h)] != "" && binary.LittleEndian.Uint32(h[16:]) >= capsuleHeader && binary.LittleEndian.Uint32(h[16:]) < 1<<16
-	}, Read: readCapsule})
+	register(&image.Format{Name: "uefi-capsule",
+		Doc:      image.Doc{Told: "the capsule's GUID", Sums: "structure", Facts: "type; for each firmware management item board (class GUID), version", From: "UEFI 2.10, sections 8.5.3 and 23.3"},
+		Suffixes: []string{".cap"}, Title: "UEFI capsule", Firmware: true, Deep: true, DeepMagics: []image.Magic{{At: 0, Bytes: "\xed\xd5\xcb\x6d\x2d\xe8\x44\x4c\xbd\xa1\x71\x94\x19\x9a\xd9\x2a"}}, Sniff: func(h []byte) bool {
+			return len(h) >= capsuleHeader && capsuleKinds[guid.Text(h)] != "" && binary.LittleEndian.Uint32(h[16:]) >= capsuleHeader && binary.LittleEndian.Uint32(h[16:]) < 1<<16
+		}, Read: readCapsule})
 }
 
 func readCapsule(s *image.Source) (*image.Image, error) {

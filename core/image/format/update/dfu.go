@@ -21,7 +21,9 @@ import (
 const dfuSuffix = 16
 
 func init() {
-	image.Register(&image.Format{Name: "dfu", Suffixes: []string{".dfu"}, Title: "file with a DFU suffix", Firmware: true, Trailer: func() image.Trailer { return &dfuTrailer{} }})
+	register(&image.Format{Name: "dfu",
+		Doc:      image.Doc{Told: `the suffix "UFD" at the end`, Sums: "suffix crc32", Facts: "board (usb:vendor:product), build (release)", From: "USB DFU 1.1, appendix B"},
+		Suffixes: []string{".dfu"}, Title: "file with a DFU suffix", Firmware: true, Trailer: func() image.Trailer { return &dfuTrailer{} }})
 }
 
 // dfuTrailer keeps the last bytes of a stream, and the CRC-32 of all in front of

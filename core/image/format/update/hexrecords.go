@@ -18,8 +18,12 @@ import (
 // add up to 0xff.
 
 func init() {
-	image.Register(&image.Format{Name: "ihex", Suffixes: []string{".ihex"}, Title: "Intel HEX file", Firmware: true, Rank: 3, Magics: []image.Magic{{At: 0, Bytes: ":"}}, Sniff: ihexStart.Match, Read: readIHex})
-	image.Register(&image.Format{Name: "srec", Suffixes: []string{".srec"}, Title: "Motorola S-record file", Firmware: true, Rank: 3, Magics: []image.Magic{{At: 0, Bytes: "S"}}, Sniff: srecStart.Match, Read: readSRec})
+	register(&image.Format{Name: "ihex",
+		Doc:      image.Doc{Told: "a first record that is well formed", Sums: "the checksum of every record", Facts: "title (S0), type", From: "Intel HEX rev. A; Motorola S-record"},
+		Suffixes: []string{".ihex"}, Title: "Intel HEX file", Firmware: true, Rank: 3, Magics: []image.Magic{{At: 0, Bytes: ":"}}, Sniff: ihexStart.Match, Read: readIHex})
+	register(&image.Format{Name: "srec",
+		Doc:      image.Doc{Told: "a first record that is well formed", Sums: "the checksum of every record", Facts: "title (S0), type", From: "Intel HEX rev. A; Motorola S-record"},
+		Suffixes: []string{".srec"}, Title: "Motorola S-record file", Firmware: true, Rank: 3, Magics: []image.Magic{{At: 0, Bytes: "S"}}, Sniff: srecStart.Match, Read: readSRec})
 }
 
 var (

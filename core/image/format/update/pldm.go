@@ -34,9 +34,11 @@ var pldmRevisions = map[string]int{
 }
 
 func init() {
-	image.Register(&image.Format{Name: "pldm", Title: "PLDM firmware update package", Firmware: true, Deep: true, DeepMagics: pldmMagics(), Sniff: func(h []byte) bool {
-		return len(h) >= 36 && pldmRevisions[guid.UUID(h)] != 0
-	}, Read: readPLDM})
+	register(&image.Format{Name: "pldm",
+		Doc:   image.Doc{Told: "the format's UUID, revisions 1 to 4", Sums: "header crc32, payload crc32 (revision 4)", Facts: "version, built; for each device record board (its descriptors), version", From: "DMTF DSP0267 1.3"},
+		Title: "PLDM firmware update package", Firmware: true, Deep: true, DeepMagics: pldmMagics(), Sniff: func(h []byte) bool {
+			return len(h) >= 36 && pldmRevisions[guid.UUID(h)] != 0
+		}, Read: readPLDM})
 }
 
 // pldmMagics are the identifiers as bytes.

@@ -19,7 +19,9 @@ import (
 //	package: 1000 name, 1001 version, 1002 release, 1006 built, 1022 architecture, 5092 digest of the payload, 5093 its method
 //	         (8: SHA-256)
 func init() {
-	image.Register(&image.Format{Name: "rpm", Title: "RPM package", Rank: 2, Magics: []image.Magic{{At: 0, Bytes: "\xed\xab\xee\xdb"}}, Sniff: archive.IsRPM, Read: readRPM})
+	register(&image.Format{Name: "rpm",
+		Doc:   image.Doc{Told: "ed ab ee db, and a header behind the lead", Sums: "SHA-256 or SHA-1 of its header, SHA-256 of its payload", Facts: "title, version, arch, built", From: "Linux Standard Base 5.0, Package File Format"},
+		Title: "RPM package", Rank: 2, Magics: []image.Magic{{At: 0, Bytes: "\xed\xab\xee\xdb"}}, Sniff: archive.IsRPM, Read: readRPM})
 }
 
 // rpmEntry is a value of a header.

@@ -20,7 +20,9 @@ import (
 const uf2Block = 512
 
 func init() {
-	image.Register(&image.Format{Name: "uf2", Suffixes: []string{".uf2"}, Title: "UF2 file", Firmware: true, Magics: []image.Magic{{At: 0, Bytes: "UF2\n\x57\x51\x5d\x9e"}}, Read: readUF2})
+	register(&image.Format{Name: "uf2",
+		Doc:      image.Doc{Told: `"UF2\n" and the second magic`, Sums: "the structure of every block", Facts: "board (family), arch", From: "the UF2 specification"},
+		Suffixes: []string{".uf2"}, Title: "UF2 file", Firmware: true, Magics: []image.Magic{{At: 0, Bytes: "UF2\n\x57\x51\x5d\x9e"}}, Read: readUF2})
 }
 
 // uf2Families gives architectures to families whose number the specification
