@@ -16,7 +16,7 @@ import (
 )
 
 // HTTP is HTTP/1.1 without encryption (RFC 9110, 9112): GET, HEAD and ranges.
-var HTTP = register(&Protocol{Name: "http", Port: 80, Network: "tcp", Listen: listenHTTP, Fetch: fetchHTTP})
+var HTTP = register(&Protocol{Name: "http", Port: 80, Network: "tcp", Always: true, URL: true, Listen: listenHTTP, Fetch: fetchHTTP})
 
 // Waits of the server. A client that takes nothing for idle is given up.
 const (

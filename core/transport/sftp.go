@@ -24,7 +24,7 @@ import (
 
 // SFTP is the SSH File Transfer Protocol, version 3, over SSH (RFC 4251 to 4254): read-only,
 // with one user, whose password and key are made when the server is.
-var SFTP = register(&Protocol{Name: "sftp", Port: 22, Network: "tcp", Listen: listenSFTP, Fetch: fetchSFTP})
+var SFTP = register(&Protocol{Name: "sftp", Port: 22, Network: "tcp", Logins: true, Listen: listenSFTP, Fetch: fetchSFTP})
 
 // What a client of SFTP is told beside the address.
 const (

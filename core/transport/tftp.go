@@ -13,7 +13,7 @@ import (
 
 // TFTP is the Trivial File Transfer Protocol (RFC 1350, with the options of RFC 2347 to
 // 2349 and 7440).
-var TFTP = register(&Protocol{Name: "tftp", Port: 69, Network: "udp", Listen: listenTFTP, Fetch: fetchTFTP, Push: pushTFTP})
+var TFTP = register(&Protocol{Name: "tftp", Port: 69, Network: "udp", Always: true, Listen: listenTFTP, Fetch: fetchTFTP, Push: pushTFTP})
 
 // What is agreed to at most, where a client asks: a block that fits the largest frame there
 // is, and a window that fits the buffers of a small device.

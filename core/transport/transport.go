@@ -100,6 +100,9 @@ type Protocol struct {
 	Name    string
 	Port    int    // the usual one
 	Network string // udp or tcp
+	// Always: it is offered where nobody says which protocols are. Logins: a client logs in, by what
+	// Told says. URL: files are asked for by a URL of its name; else by a bare path.
+	Always, Logins, URL bool
 	// Listen opens a server.
 	Listen func(address string) (Offer, error)
 	// Fetch gets a file from a server that is told about by Told.

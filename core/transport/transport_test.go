@@ -128,7 +128,7 @@ func TestEveryProtocol(t *testing.T) {
 			// Many at once.
 			var wg sync.WaitGroup
 			many := 200
-			if p == SFTP { // logging in is dear
+			if p.Logins { // which is dear
 				many = 30
 			}
 			for range many {

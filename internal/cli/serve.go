@@ -77,9 +77,13 @@ func (s *serveCall) listen() error {
 		}
 	}
 	if len(asked) == 0 {
-		asked = map[string]string{"tftp": "", "http": ""}
+		for _, p := range transport.Protocols() {
+			if p.Always {
+				asked[p.Name] = ""
+			}
+		}
 	}
-	if s.keyFile != "" && asked["sftp"] == "" {
+	if s.keyFile != "" && asked[transport.SFTP.Name] == "" {
 		return usagef("-sftp-key goes with -sftp")
 	}
 	for _, p := range transport.Protocols() {

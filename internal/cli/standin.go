@@ -150,7 +150,7 @@ func (u *upgrading) fetch(ctx context.Context, rb *rulebook.Rulebook, server, na
 	by := transport.TFTP
 	if rb.Transfer != nil {
 		for _, p := range transport.Protocols() {
-			if p.Name == rb.Transfer.Protocol.Text && p != transport.SFTP {
+			if p.Name == rb.Transfer.Protocol.Text && !p.Logins {
 				by = p
 			}
 		}

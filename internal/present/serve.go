@@ -89,8 +89,8 @@ func locator(o serving.Listening, host string) string {
 	if at, err := netip.ParseAddrPort(o.Address().String()); err == nil {
 		port = int(at.Port())
 	}
-	switch at := net.JoinHostPort(host, fmt.Sprint(port)); o.Name {
-	case "tftp", "sftp":
+	switch at := net.JoinHostPort(host, fmt.Sprint(port)); {
+	case !o.URL:
 		return at
 	default:
 		return o.Name + "://" + at + "/"
