@@ -89,12 +89,11 @@ func locator(o serving.Listening, host string) string {
 	if at, err := netip.ParseAddrPort(o.Address().String()); err == nil {
 		port = int(at.Port())
 	}
-	switch at := net.JoinHostPort(host, fmt.Sprint(port)); {
-	case !o.URL:
-		return at
-	default:
+	at := net.JoinHostPort(host, fmt.Sprint(port))
+	if o.URL {
 		return o.Name + "://" + at + "/"
 	}
+	return at
 }
 
 // rate is bytes a second in words.
