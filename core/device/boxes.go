@@ -7,6 +7,7 @@ import (
 	"slices"
 	"strings"
 
+	"fitcheck/core/fact"
 	"fitcheck/core/tree"
 )
 
@@ -42,7 +43,7 @@ func ReadDevices(file string, data []byte, columns map[string]string, rules []Ca
 func (r *Reading) boxes() []RowReading {
 	if !r.Apart {
 		one := RowReading{Reading: r}
-		one.call(r.File)
+		one.call(fact.Source{Kind: fact.Capture, File: r.File})
 		if one.Name == "" && r.Group != "" { // a group is called by its file
 			base := path.Base(r.File)
 			one.Name, one.Refused = strings.TrimSuffix(base, path.Ext(base)), ""
@@ -63,7 +64,7 @@ func (r *Reading) boxes() []RowReading {
 		out[i].Values = append(out[i].Values, v)
 	}
 	for i := range out {
-		out[i].call(out[i].Values[0].Where)
+		out[i].call(out[i].Values[0].At)
 		out[i].Form = r.Form
 	}
 	return out
@@ -128,11 +129,11 @@ func objects(file string, data []byte, columns map[string]string) (out []RowRead
 			}
 			for _, t := range all {
 				if !t.IsMap() && t.List == nil && !blankText(t.Text) {
-					r.take("", key, t.Text, whereLine(file, t.Line))
+					r.take("", key, t.Text, lineOf(file, t.Line))
 				}
 			}
 		}
-		r.call(whereLine(file, o.Line))
+		r.call(lineOf(file, o.Line))
 		out = append(out, r)
 	}
 	return out, true, nil

@@ -5,6 +5,8 @@ import (
 	"regexp"
 	"slices"
 	"strings"
+
+	"fitcheck/core/fact"
 )
 
 // CaptureRule says how the console output of one line of products is read.
@@ -120,7 +122,7 @@ func readCapture(file string, lines []line, rules []CaptureRule) (r *Reading, ok
 func (r *Reading) capture(c *CaptureRule, lines []line) {
 	member := ""
 	for i, l := range lines {
-		where := fmt.Sprintf("%s:%d", r.File, l.number)
+		where := lineOf(r.File, l.number)
 		if c.Member != nil {
 			if m := find(c.Member, l); m != nil {
 				member = m[1]
@@ -219,7 +221,7 @@ func marked(text string) string {
 }
 
 // take adds a value; one that has not the form of its key is told and left.
-func (r *Reading) take(member, key, text, where string) {
+func (r *Reading) take(member, key, text string, where fact.Source) {
 	t, err := tidy(key, text)
 	if err != nil {
 		r.note("%s: %v; it is left out", where, err)
@@ -229,7 +231,7 @@ func (r *Reading) take(member, key, text, where string) {
 }
 
 // entry adds one entry of a list.
-func (r *Reading) entry(member string, e KeyPattern, m []string, where string) {
+func (r *Reading) entry(member string, e KeyPattern, m []string, where fact.Source) {
 	group := map[string]string{}
 	for i, n := range e.Pattern.SubexpNames() {
 		if n != "" && i < len(m) && strings.TrimSpace(m[i]) != "" {
@@ -290,7 +292,7 @@ func (r *Reading) entry(member string, e KeyPattern, m []string, where string) {
 		}
 		r.take(member, e.Key, model, where)
 		for _, n := range []string{"name", "serial", "main"} {
-			if last := len(r.Values) - 1; group[n] != "" && last >= 0 && r.Values[last].Where == where {
+			if last := len(r.Values) - 1; group[n] != "" && last >= 0 && r.Values[last].At == where {
 				if r.Values[last].More == nil {
 					r.Values[last].More = map[string]string{}
 				}

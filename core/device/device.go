@@ -183,9 +183,6 @@ type Config struct {
 	BackedUp y.Date `yaml:"backed_up" doc:"day of the last backup off the device"`
 }
 
-// GuessMark ends a text of read_from whose value was only guessed.
-const GuessMark = " (guess)"
-
 // Read reads a device file. All that is wrong with it is in the error, of
 // type yamlfile.Errors.
 func Read(file string, data []byte) (*Device, error) {
@@ -433,23 +430,12 @@ func (u *Unit) Guessed(key string) (from string, ok bool) {
 // the file says that it was read from elsewhere, that comes first.
 func (d *Device) Source(key string, at y.Spot) fact.Source {
 	s := fact.Source{Kind: fact.DeviceFile, File: d.File, Line: at.Line, Column: at.Column}
-	if via := d.readFrom(key); via != "" {
-		s.Via, s.Kind = via, fact.Capture
-		switch {
-		case strings.HasPrefix(via, ByHand):
-			s.Kind = fact.Command
-		case strings.HasPrefix(via, Planned):
-			s.Kind = fact.DeviceFile
-		}
+	if text := d.readFrom(key); text != "" {
+		from, _ := ReadFrom(text)
+		s.Via, s.Kind = from.Origin(), from.Kind
 	}
 	return s
 }
-
-// ByHand begins a text of read_from whose value a person gave.
-const ByHand = "-set"
-
-// Planned begins a text of read_from whose value a plan promises.
-const Planned = "planned:"
 
 // Fact is a value of the file as a fact; ok is false when it is not given or
 // only guessed.

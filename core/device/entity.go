@@ -1,9 +1,10 @@
 package device
 
 import (
-	"fmt"
 	"slices"
 	"strings"
+
+	"fitcheck/core/fact"
 )
 
 // entity is one physical thing of an inventory: RFC 6933 and RFC 8348 list
@@ -13,12 +14,15 @@ type entity struct {
 	parent string
 	class  string // chassis, module, stack, cpu …
 	attrs  map[string]placed
-	where  string
+	where  fact.Source
 	fault  placed // what is wrong with it, by its own state
 }
 
 // placed is a text with its place.
-type placed struct{ text, where string }
+type placed struct {
+	text  string
+	where fact.Source
+}
 
 // Attributes of an entity, as in RFC 8348.
 const (
@@ -89,7 +93,7 @@ func (r *Reading) takeEntities(all []*entity) {
 		}
 		taken[name], member[e] = true, name
 		where := e.attrs[attrName].where
-		if where == "" {
+		if !where.Given() {
 			where = e.where
 		}
 		r.add(name, "name", name, where)
@@ -169,14 +173,12 @@ func blankText(t string) bool {
 	return false
 }
 
-func newEntity(id, where string) *entity {
+func newEntity(id string, where fact.Source) *entity {
 	return &entity{id: id, where: where, attrs: map[string]placed{}}
 }
 
-func (e *entity) set(attr, text, where string) {
+func (e *entity) set(attr, text string, where fact.Source) {
 	if !blankText(text) {
 		e.attrs[attr] = placed{strings.TrimSpace(text), where}
 	}
 }
-
-func whereLine(file string, line int) string { return fmt.Sprintf("%s:%d", file, line) }

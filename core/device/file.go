@@ -3,6 +3,7 @@ package device
 import (
 	"fmt"
 
+	"fitcheck/core/fact"
 	y "fitcheck/core/yamlfile"
 )
 
@@ -31,7 +32,7 @@ func readFile(file string, data []byte) (*Reading, error) {
 		values := u.values(file)
 		add := func(key, text string, at y.Spot) {
 			_, guess := u.Guessed(key)
-			values = append(values, Value{Key: key, Text: text, Where: fmt.Sprintf("%s:%d", file, at.Line), Guess: guess})
+			values = append(values, Value{Key: key, Text: text, At: fact.Source{Kind: fact.DeviceFile, File: file, Line: at.Line}, Guess: guess})
 		}
 		for _, l := range []struct {
 			key  string

@@ -20,10 +20,10 @@ import (
 func readDocument(file, form string, data []byte) (*Reading, error) {
 	root, err := tree.Parse(form, data)
 	if err != nil {
-		where := file
+		where := fact.Source{Kind: fact.Capture, File: file}
 		var at *tree.Error
 		if errors.As(err, &at) {
-			where = whereLine(file, at.Line)
+			where = lineOf(file, at.Line)
 		}
 		return nil, fmt.Errorf("%s: it does not read as %s: %s; save the document again", where, strings.ToUpper(form), wording.Text(err))
 	}
@@ -125,7 +125,7 @@ func (r *Reading) text(key string, n *tree.Node) *Value {
 	if n == nil || blankText(textOf(n)) {
 		return nil
 	}
-	return r.add("", key, textOf(n), whereLine(r.File, n.Line))
+	return r.add("", key, textOf(n), lineOf(r.File, n.Line))
 }
 
 // hardware reads the components of ietf-hardware (RFC 8348, section 3).
@@ -135,17 +135,17 @@ func (r *Reading) hardware(components []*tree.Node) {
 		if !c.IsMap() {
 			continue
 		}
-		e := newEntity(textOf(one(c, "name")), whereLine(r.File, c.Line))
+		e := newEntity(textOf(one(c, "name")), lineOf(r.File, c.Line))
 		e.parent = textOf(one(c, "parent"))
 		class := textOf(one(c, "class")) // "iana-hardware:chassis"
 		e.class = class[strings.LastIndexByte(class, ':')+1:]
 		for _, attr := range []string{attrName, attrModel, attrHardware, attrFirmware, attrSoftware, attrSerial, attrMaker} {
 			if n := one(c, attr); n != nil {
-				e.set(attr, textOf(n), whereLine(r.File, n.Line))
+				e.set(attr, textOf(n), lineOf(r.File, n.Line))
 			}
 		}
 		if text, line := faultOfComponent(e.id, one(c, "state")); text != "" {
-			e.fault = placed{text, whereLine(r.File, line)}
+			e.fault = placed{text, lineOf(r.File, line)}
 		}
 		all = append(all, e)
 	}
@@ -158,18 +158,18 @@ func (r *Reading) hardware(components []*tree.Node) {
 func (r *Reading) systemState(n *tree.Node) {
 	p := one(n, "platform")
 	if m := one(p, "machine"); fact.KnownArch(textOf(m)) {
-		r.add("", "arch", fact.CanonicalArch(textOf(m)), whereLine(r.File, m.Line))
+		r.add("", "arch", fact.CanonicalArch(textOf(m)), lineOf(r.File, m.Line))
 	} else if textOf(m) != "" {
-		r.note("%s: the machine is %s", whereLine(r.File, m.Line), textOf(m))
+		r.note("%s: the machine is %s", lineOf(r.File, m.Line), textOf(m))
 	}
 	if v := r.text("installed.main", one(p, "os-release")); v != nil {
 		v.Guess = true
 	}
 	if t := one(p, "os-version"); textOf(t) != "" {
-		r.note("%s: the version of the operating system is given as %s", whereLine(r.File, t.Line), textOf(t))
+		r.note("%s: the version of the operating system is given as %s", lineOf(r.File, t.Line), textOf(t))
 	}
 	if t := one(p, "os-name"); textOf(t) != "" {
-		r.note("%s: the operating system is %s", whereLine(r.File, t.Line), textOf(t))
+		r.note("%s: the operating system is %s", lineOf(r.File, t.Line), textOf(t))
 	}
 }
 
@@ -201,7 +201,7 @@ func (r *Reading) redfish(all []*tree.Node) {
 		name := ""
 		if len(chassis) > 1 {
 			name = textOf(n.Of["Id"])
-			r.add(name, "name", name, whereLine(r.File, n.Line))
+			r.add(name, "name", name, lineOf(r.File, n.Line))
 		}
 		member[odata(n, "id")] = name
 		for _, f := range []struct{ key, property string }{{"model", "Model"}, {"serial", "SerialNumber"}, {"revision", "Version"}} {
@@ -212,7 +212,7 @@ func (r *Reading) redfish(all []*tree.Node) {
 		r.health(name, n)
 		for _, p := range []string{"Manufacturer", "PartNumber", "SKU"} {
 			if t := n.Of[p]; !blankText(textOf(t)) {
-				r.note("%s: %s %s", whereLine(r.File, t.Line), p, textOf(t))
+				r.note("%s: %s %s", lineOf(r.File, t.Line), p, textOf(t))
 			}
 		}
 	}
@@ -229,7 +229,7 @@ func (r *Reading) redfish(all []*tree.Node) {
 			}
 		}
 		if len(chassis) > 1 && !known {
-			r.note("%s: %s %s is not said to belong to one of the chassis", whereLine(r.File, n.Line), id, textOf(version))
+			r.note("%s: %s %s is not said to belong to one of the chassis", lineOf(r.File, n.Line), id, textOf(version))
 			continue
 		}
 		if stored, next := notRunning(n); stored {
@@ -237,7 +237,7 @@ func (r *Reading) redfish(all []*tree.Node) {
 			if other := sameSoftware(n, software); other != "" {
 				component = other
 			}
-			where := whereLine(r.File, n.Line)
+			where := lineOf(r.File, n.Line)
 			for _, kv := range [][2]string{{"file", id}, {"component", component}, {"version", textOf(version)}} {
 				r.add(owner, "files."+id+"."+kv[0], kv[1], where)
 			}

@@ -54,7 +54,7 @@ func (r *Reading) alarms(list []*tree.Node) {
 			text = of + ": " + text
 		}
 		if text != "" {
-			r.add("", "faults", text, whereLine(r.File, a.Line))
+			r.add("", "faults", text, lineOf(r.File, a.Line))
 		}
 	}
 }
@@ -74,7 +74,7 @@ func (r *Reading) tasks(all []*tree.Node) {
 	for _, n := range all {
 		switch {
 		case state(n) == "":
-			r.note("%s: a task without a state that is known", whereLine(r.File, n.Line))
+			r.note("%s: a task without a state that is known", lineOf(r.File, n.Line))
 		case taken == nil, state(n) == "running", state(taken) != "running":
 			taken = n
 		}
@@ -83,18 +83,18 @@ func (r *Reading) tasks(all []*tree.Node) {
 		return
 	}
 	if len(all) > 1 {
-		r.note("%s: of %d tasks, %s is taken for what the device is doing", whereLine(r.File, taken.Line), len(all), textOf(taken.Of["Id"]))
+		r.note("%s: of %d tasks, %s is taken for what the device is doing", lineOf(r.File, taken.Line), len(all), textOf(taken.Of["Id"]))
 	}
-	r.take("", "job.state", state(taken), whereLine(r.File, taken.Of["TaskState"].Line))
+	r.take("", "job.state", state(taken), lineOf(r.File, taken.Of["TaskState"].Line))
 	if n := taken.Of["PercentComplete"]; !blankText(textOf(n)) {
-		r.take("", "job.percent", textOf(n), whereLine(r.File, n.Line))
+		r.take("", "job.percent", textOf(n), lineOf(r.File, n.Line))
 	}
 	if state(taken) != "failed" {
 		return
 	}
 	for _, m := range children(taken, "Messages") {
 		if n := m.Of["Message"]; m.IsMap() && !blankText(textOf(n)) {
-			r.add("", "job.reason", textOf(n), whereLine(r.File, n.Line))
+			r.add("", "job.reason", textOf(n), lineOf(r.File, n.Line))
 			return
 		}
 	}
@@ -109,12 +109,12 @@ func (r *Reading) health(member string, n *tree.Node) {
 	told := false
 	for _, c := range children(status, "Conditions") {
 		if t := c.Of["Message"]; c.IsMap() && !blankText(textOf(t)) {
-			r.add(member, "faults", textOf(t), whereLine(r.File, t.Line))
+			r.add(member, "faults", textOf(t), lineOf(r.File, t.Line))
 			told = true
 		}
 	}
 	if h := status.Of["Health"]; !told && h != nil && textOf(h) != "OK" && !blankText(textOf(h)) {
-		r.add(member, "faults", "health: "+textOf(h), whereLine(r.File, h.Line))
+		r.add(member, "faults", "health: "+textOf(h), lineOf(r.File, h.Line))
 	}
 }
 

@@ -140,7 +140,7 @@ func (m *merger) existing(have *Device) {
 			case !stateful(v.Key):
 				m.say(v)
 			case slices.ContainsFunc(now, func(n Value) bool { return !n.Guess }):
-				m.d.Changes = append(m.d.Changes, fmt.Sprintf("%s: %s becomes %s (%s)", label(member, v.Key), v.Text, now[0].Text, now[0].Where))
+				m.d.Changes = append(m.d.Changes, fmt.Sprintf("%s: %s becomes %s (%s)", label(member, v.Key), v.Text, now[0].Text, now[0].At))
 			}
 		}
 	}
@@ -160,7 +160,7 @@ func (u *Unit) values(file string) []Value {
 	add := func(key, text string, at y.Spot) {
 		if at.Line > 0 && text != "" {
 			_, guess := u.Guessed(key)
-			out = append(out, Value{Key: key, Text: text, Where: fmt.Sprintf("%s:%d", file, at.Line), Guess: guess})
+			out = append(out, Value{Key: key, Text: text, At: fact.Source{Kind: fact.DeviceFile, File: file, Line: at.Line}, Guess: guess})
 		}
 	}
 	for _, key := range single {
@@ -262,7 +262,7 @@ func (m *merger) one(member, key string) string {
 		if v.Guess {
 			continue
 		}
-		if strings.HasPrefix(v.Where, ByHand) {
+		if v.At.Kind == fact.Command {
 			return v.Text
 		}
 		if found != "" && !strings.EqualFold(found, v.Text) {
@@ -288,19 +288,19 @@ func (m *merger) byBoards(member string) {
 			}
 			revisions = append(revisions, o.Revision)
 		}
-		where := fmt.Sprintf("%s, by the board %s", owners[0].Where, b.Text)
+		where := fact.Source{Kind: fact.Rulebook, File: fmt.Sprintf("%s, by the board %s", owners[0].Where, b.Text)}
 		if len(models) > 1 {
 			m.d.Notes = append(m.d.Notes, fmt.Sprintf("%s: the board is that of %s", where, strings.Join(models, ", ")))
 			continue
 		}
-		m.say(Value{Member: member, Key: "model", Text: models[0], Where: where})
+		m.say(Value{Member: member, Key: "model", Text: models[0], At: where})
 		switch {
 		case len(revisions) == 1 && revisions[0] != "":
-			m.say(Value{Member: member, Key: "revision", Text: revisions[0], Where: where})
+			m.say(Value{Member: member, Key: "revision", Text: revisions[0], At: where})
 		case len(revisions) > 1:
 			given := m.one(member, "revision")
 			if given != "" && !slices.ContainsFunc(revisions, func(r string) bool { return strings.EqualFold(r, given) }) {
-				m.say(Value{Member: member, Key: "revision", Text: strings.Join(revisions, " or "), Where: where})
+				m.say(Value{Member: member, Key: "revision", Text: strings.Join(revisions, " or "), At: where})
 			} else if given == "" {
 				m.d.Notes = append(m.d.Notes, fmt.Sprintf("%s: it is that of the revisions %s; which one it is, only the label or the console tells", where, strings.Join(revisions, ", ")))
 			}
@@ -314,7 +314,7 @@ func (m *merger) decide(member, key string) {
 	var sure, guesses, hand []Value
 	for _, v := range values {
 		switch {
-		case strings.HasPrefix(v.Where, ByHand):
+		case v.At.Kind == fact.Command:
 			hand = append(hand, v)
 		case v.Guess:
 			guesses = append(guesses, v)
@@ -325,7 +325,7 @@ func (m *merger) decide(member, key string) {
 	if len(hand) > 0 {
 		for _, v := range sure {
 			if !isList(key) && !m.same(v, hand[0]) {
-				m.d.Notes = append(m.d.Notes, fmt.Sprintf("%s is set by hand to %s, where %s says %s", label(member, key), hand[len(hand)-1].Text, v.Where, v.Text))
+				m.d.Notes = append(m.d.Notes, fmt.Sprintf("%s is set by hand to %s, where %s says %s", label(member, key), hand[len(hand)-1].Text, v.At, v.Text))
 			}
 		}
 		if !isList(key) {
@@ -355,7 +355,7 @@ func (m *merger) decide(member, key string) {
 	}
 	for _, g := range guesses {
 		if len(sure) > 0 && !m.same(g, sure[0]) && !g.Open {
-			m.d.Notes = append(m.d.Notes, fmt.Sprintf("%s: %s could mean that %s is %s; %s says %s", g.Where, g.Text, label(member, key), g.Text, sure[0].Where, sure[0].Text))
+			m.d.Notes = append(m.d.Notes, fmt.Sprintf("%s: %s could mean that %s is %s; %s says %s", g.At, g.Text, label(member, key), g.Text, sure[0].At, sure[0].Text))
 		}
 	}
 	m.d.Findings = append(m.d.Findings, Finding{member, key, pick[:1]})
@@ -367,16 +367,10 @@ func (m *merger) added(key string, all []Value) []Value {
 	if key != "attached" {
 		return m.distinct(all)
 	}
-	source := func(v Value) string {
-		if i := strings.LastIndexByte(v.Where, ':'); i > 0 {
-			return v.Where[:i]
-		}
-		return v.Where
-	}
 	counts := map[[2]string][]Value{} // what is said by one source
 	most := map[string][]Value{}
 	for _, v := range all {
-		at := [2]string{m.canonical(v), source(v)}
+		at := [2]string{m.canonical(v), v.At.File}
 		counts[at] = append(counts[at], v)
 		if len(counts[at]) > len(most[at[0]]) {
 			most[at[0]] = counts[at]

@@ -1,7 +1,6 @@
 package device
 
 import (
-	"fmt"
 	"strings"
 	"testing"
 
@@ -46,7 +45,7 @@ func from(file string, words ...string) *Reading {
 			member, key = m, k
 			r.Group = "stack"
 		}
-		v := r.add(member, key, strings.TrimRight(text, "?"), fmt.Sprintf("%s:%d", file, i+1))
+		v := r.add(member, key, strings.TrimRight(text, "?"), lineOf(file, i+1))
 		v.Guess, v.Open = strings.HasSuffix(text, "?"), strings.HasSuffix(text, "??")
 	}
 	return r

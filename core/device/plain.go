@@ -1,7 +1,6 @@
 package device
 
 import (
-	"fmt"
 	"regexp"
 	"strings"
 
@@ -65,7 +64,7 @@ func readPlain(file string, lines []line) *Reading {
 		if err != nil {
 			continue
 		}
-		r.add("", key, t, fmt.Sprintf("%s:%d", file, l.number)).Guess = true
+		r.add("", key, t, lineOf(file, l.number)).Guess = true
 	}
 	return r
 }

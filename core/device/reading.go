@@ -18,8 +18,8 @@ type Value struct {
 	// Keys of lists (boards, features, attached) may come several times.
 	Key  string
 	Text string
-	// Where is the place: "cab07.txt:5", "eeprom.bin at 0x1f".
-	Where string
+	// At is where it was read.
+	At fact.Source
 	// Guess: the source does not say plainly that this is the value.
 	Guess bool
 	// Open: the source's field is used for more than this. The guess becomes
@@ -44,8 +44,8 @@ type Reading struct {
 	Notes []string
 }
 
-func (r *Reading) add(member, key, text, where string) *Value {
-	r.Values = append(r.Values, Value{Member: member, Key: key, Text: strings.TrimSpace(text), Where: where})
+func (r *Reading) add(member, key, text string, at fact.Source) *Value {
+	r.Values = append(r.Values, Value{Member: member, Key: key, Text: strings.TrimSpace(text), At: at})
 	return &r.Values[len(r.Values)-1]
 }
 

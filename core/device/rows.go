@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 
+	"fitcheck/core/fact"
 	"fitcheck/core/tree"
 )
 
@@ -90,7 +91,7 @@ func headings(file string, head []string, columns map[string]string) ([]string, 
 
 func row(file string, line int, cells, keys []string) RowReading {
 	r := RowReading{Reading: &Reading{File: file, Form: "row of an inventory"}}
-	where := whereLine(file, line)
+	where := lineOf(file, line)
 	for i, c := range cells {
 		if i >= len(keys) || keys[i] == "" || blankText(c) {
 			continue
@@ -108,7 +109,7 @@ func row(file string, line int, cells, keys []string) RowReading {
 }
 
 // call names a device: by its name, else by its serial number; one with neither is refused.
-func (r *RowReading) call(where string) {
+func (r *RowReading) call(where fact.Source) {
 	for _, key := range []string{"name", "serial"} {
 		for _, v := range r.Values {
 			if v.Key == key && v.Member == "" && r.Name == "" {
@@ -117,6 +118,6 @@ func (r *RowReading) call(where string) {
 		}
 	}
 	if r.Name == "" {
-		r.Refused = where + ": the row has neither a name nor a serial number, and nothing to call the device by"
+		r.Refused = where.Where() + ": the row has neither a name nor a serial number, and nothing to call the device by"
 	}
 }

@@ -5,6 +5,8 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+
+	"fitcheck/core/fact"
 )
 
 // ReadSource reads what a file says of a device, whatever it is: a console
@@ -23,7 +25,9 @@ func ReadSource(file string, data []byte, rules []CaptureRule) (*Reading, error)
 	case bytes.HasPrefix(data, []byte{0xd0, 0x0d, 0xfe, 0xed}):
 		return readBlob(file, data)
 	case bytes.HasPrefix(data, tlvMagic):
-		return readTLV(file, data, func(n int) string { return fmt.Sprintf("%s at 0x%x", file, n) })
+		return readTLV(file, data, func(n, size int) fact.Source {
+			return fact.Source{Kind: fact.Capture, File: file, Offset: int64(n), Size: int64(size)}
+		})
 	case text[0] == '{' || text[0] == '[' && bytes.Contains(text[:min(len(text), 4096)], []byte(`"`)):
 		return readDocument(file, "json", data)
 	case text[0] == '<' && !logged(text):
@@ -42,7 +46,7 @@ func ReadSource(file string, data []byte, rules []CaptureRule) (*Reading, error)
 		return r, nil
 	}
 	if dump, at := hexDump(lines); bytes.HasPrefix(dump, tlvMagic) {
-		r, err := readTLV(file, dump, func(n int) string { return whereLine(file, at[min(n, len(at)-1)]) })
+		r, err := readTLV(file, dump, func(n, _ int) fact.Source { return lineOf(file, at[min(n, len(at)-1)]) })
 		if err == nil {
 			r.Form += ", as a hex dump"
 		}
@@ -76,7 +80,7 @@ func ByHandValue(text string) (Value, error) {
 	if err != nil {
 		return Value{}, err
 	}
-	return Value{Member: member, Key: key, Text: t, Where: ByHand + " " + text}, nil
+	return Value{Member: member, Key: key, Text: t, At: byHand(text)}, nil
 }
 
 // isList tells the keys whose values add up.
@@ -84,7 +88,8 @@ func isList(key string) bool { return slices.Contains(lists, key) }
 
 // TextLine is one line of a capture as a person would have seen it.
 type TextLine struct {
-	Text, Where string // "cab07.txt:5"
+	Text string
+	At   fact.Source
 }
 
 // Lines are the lines of a capture; none of what is no text.
@@ -96,7 +101,7 @@ func Lines(file string, data []byte) ([]TextLine, error) {
 	var out []TextLine
 	for _, l := range unwrap(screenLines(data)) {
 		if text := l.bare(); strings.TrimSpace(text) != "" {
-			out = append(out, TextLine{text, whereLine(file, l.number)})
+			out = append(out, TextLine{text, lineOf(file, l.number)})
 		}
 	}
 	return out, nil

@@ -23,7 +23,7 @@ import (
 func said(r *Reading) []string {
 	var out []string
 	for _, v := range r.Values {
-		t := fmt.Sprintf("%s=%s @%s", label2(v.Member, v.Key), v.Text, v.Where)
+		t := fmt.Sprintf("%s=%s @%s", label2(v.Member, v.Key), v.Text, v.At)
 		if v.Guess {
 			t += " ?"
 		}
@@ -118,7 +118,7 @@ func TestReadEEPROM(t *testing.T) {
 	good := eeprom("21QM-8T", "230417-221", "26\x02", "27B1", "28arm64-quillmere_qm8t-r0", "2bQuillmere", "24\x00\x01\x02\x03\x04\x05", "2a\x00\x08", "fd\x00\x00\x12\x34x", "77?")
 	r, err := ReadSource("e.bin", good, nil)
 	require.NoError(t, err)
-	assert.Equal(t, []string{"model=QM-8T @e.bin at 0xb", "serial=0417-221 @e.bin at 0x12", "revision=2 @e.bin at 0x1c ?", "revision=B1 @e.bin at 0x1f ?", "boards=arm64-quillmere_qm8t-r0 @e.bin at 0x23"}, said(r))
+	assert.Equal(t, []string{"model=QM-8T @e.bin at 0xb, 7 bytes", "serial=0417-221 @e.bin at 0x12, 10 bytes", "revision=2 @e.bin at 0x1c, 3 bytes ?", "revision=B1 @e.bin at 0x1f, 4 bytes ?", "boards=arm64-quillmere_qm8t-r0 @e.bin at 0x23, 25 bytes"}, said(r))
 	notes := strings.Join(r.Notes, "\n")
 	for _, want := range []string{"manufacturer: Quillmere", "base MAC address: 00:01:02:03:04:05", "number of MAC addresses: 8", "enterprise 4660", "0x77, which the format does not define", "the CRC-32 holds"} {
 		assert.Contains(t, notes, want)
@@ -158,8 +158,8 @@ func TestReadDeviceTree(t *testing.T) {
 	r, err := ReadSource("t.dtb", blob, nil)
 	require.NoError(t, err)
 	got := strings.Join(said(r), "\n")
-	assert.Regexp(t, `model=Quillmere QM-8T @t.dtb at 0x\w+ \?`, got, "words, until a rulebook knows them")
-	assert.Regexp(t, `boards=quillmere,qm8t-a @t.dtb at 0x\w+(\n|$)`, got)
+	assert.Regexp(t, `model=Quillmere QM-8T @t.dtb at 0x\w+, 16 bytes \?`, got, "words, until a rulebook knows them")
+	assert.Regexp(t, `boards=quillmere,qm8t-a @t.dtb at 0x\w+, 16 bytes(\n|$)`, got)
 	assert.Contains(t, got, "serial=0417-221")
 	assert.NotContains(t, got, "boards=quillmere,qm @", "the chip names no board")
 	_, err = ReadSource("t.dtb", blob[:90], nil)

@@ -7,6 +7,8 @@ import (
 	"hash/crc32"
 	"strings"
 	"unicode"
+
+	"fitcheck/core/fact"
 )
 
 // Identity EEPROMs in the TlvInfo form: a header of 11 bytes (the text
@@ -35,11 +37,11 @@ var tlvNames = map[byte]string{
 var tlvKeys = map[byte]string{0x21: "model", 0x23: "serial", 0x26: "revision", 0x27: "revision", 0x28: "boards"}
 
 // readTLV reads an identity EEPROM; data begins with its header. at tells where
-// a byte stands, for citing: in the file, or in the line of a dump.
-func readTLV(file string, data []byte, at func(int) string) (*Reading, error) {
+// bytes stand, for citing: in the file, or in the line of a dump.
+func readTLV(file string, data []byte, at func(offset, size int) fact.Source) (*Reading, error) {
 	r := &Reading{File: file, Form: "identity EEPROM (TlvInfo)"}
 	bad := func(offset int, format string, args ...any) error {
-		return fmt.Errorf("%s: %s; read the EEPROM again", at(offset), fmt.Sprintf(format, args...))
+		return fmt.Errorf("%s: %s; read the EEPROM again", at(offset, 1), fmt.Sprintf(format, args...))
 	}
 	if len(data) < tlvHeader {
 		return nil, bad(0, "the header of the EEPROM is cut off: %d of %d bytes are there", len(data), tlvHeader)
@@ -79,7 +81,7 @@ func readTLV(file string, data []byte, at func(int) string) (*Reading, error) {
 			crc = true
 			break
 		}
-		r.tlv(code, value, at(pos))
+		r.tlv(code, value, at(pos, 2+size))
 		pos += 2 + size
 	}
 	if !crc {
@@ -90,7 +92,7 @@ func readTLV(file string, data []byte, at func(int) string) (*Reading, error) {
 }
 
 // tlv takes one entry.
-func (r *Reading) tlv(code byte, value []byte, where string) {
+func (r *Reading) tlv(code byte, value []byte, where fact.Source) {
 	name, known := tlvNames[code]
 	if !known {
 		r.note("%s: entry 0x%02x, which the format does not define: %s", where, code, tlvText(value))

@@ -39,7 +39,7 @@ func readBlob(file string, data []byte) (*Reading, error) {
 		return nil, fmt.Errorf("%s: the device tree is damaged: %s; read it from the device again", file, why)
 	}
 	for _, f := range m.Facts {
-		where := fmt.Sprintf("%s at 0x%x", file, f.Source.Offset)
+		where := fact.Source{Kind: fact.Capture, File: file, Offset: f.Source.Offset, Size: f.Source.Size}
 		switch {
 		case f.About == fact.Title:
 			r.treeModel(f.Value, where)
@@ -51,7 +51,7 @@ func readBlob(file string, data []byte) (*Reading, error) {
 	}
 	for _, f := range m.Fields {
 		if strings.HasSuffix(f.Name, "serial-number") {
-			r.add("", "serial", strings.Trim(f.Value, "\"\x00"), fmt.Sprintf("%s at 0x%x", file, f.Offset))
+			r.add("", "serial", strings.Trim(f.Value, "\"\x00"), fact.Source{Kind: fact.Capture, File: file, Offset: f.Offset, Size: int64(len(f.Raw))})
 		}
 	}
 	return r, nil
@@ -59,7 +59,7 @@ func readBlob(file string, data []byte) (*Reading, error) {
 
 // treeModel takes the model of a root node: words, of which a rulebook tells
 // whether they are a model's name.
-func (r *Reading) treeModel(text, where string) {
+func (r *Reading) treeModel(text string, where fact.Source) {
 	v := r.add("", "model", text, where)
 	v.Guess, v.Open = true, true
 }
@@ -70,6 +70,7 @@ func readTree(dir string) (*Reading, error) {
 	found := false
 	for _, name := range []string{"model", "compatible", "serial-number"} {
 		path := filepath.Join(dir, name)
+		at := fact.Source{Kind: fact.Capture, File: path}
 		data, err := readProperty(path)
 		if errors.Is(err, os.ErrNotExist) {
 			continue
@@ -81,11 +82,11 @@ func readTree(dir string) (*Reading, error) {
 		texts := strings.Split(string(bytes.TrimRight(data, "\x00\n")), "\x00")
 		switch name {
 		case "model":
-			r.treeModel(texts[0], path)
+			r.treeModel(texts[0], at)
 		case "serial-number":
-			r.add("", "serial", texts[0], path)
+			r.add("", "serial", texts[0], at)
 		default:
-			r.add("", "boards", texts[0], path)
+			r.add("", "boards", texts[0], at)
 			for _, t := range texts[1:] {
 				r.note("%s: it is also compatible with %s", path, t)
 			}

@@ -70,7 +70,7 @@ func readWalk(file string, lines []line) (r *Reading, ok bool) {
 		if !is || err != nil {
 			continue
 		}
-		text, where := walkText(m[3], m[4]), whereLine(file, l.number)
+		text, where := walkText(m[3], m[4]), lineOf(file, l.number)
 		if name == "entStateOper" || name == "entStateAlarm" {
 			state := walkOper(text)
 			if name == "entStateAlarm" {

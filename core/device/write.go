@@ -175,7 +175,7 @@ func (d *Draft) put(at *yaml.Node, f Finding, replaced map[*yaml.Node]map[string
 	if f.Key == "name" && f.Member != "" {
 		return // it is the member's handle
 	}
-	where := v.Where
+	where := v.At.Where()
 	if f.Guess() {
 		where += GuessMark
 	}
@@ -195,7 +195,7 @@ func (d *Draft) remarks(root *yaml.Node) {
 	}
 	for _, f := range d.Findings {
 		if f.Guess() {
-			lines = append(lines, fmt.Sprintf("# GUESS, confirm or correct it: %s is %s (%s)", f.Label(), f.Values[0].Text, f.Values[0].Where))
+			lines = append(lines, fmt.Sprintf("# GUESS, confirm or correct it: %s is %s (%s)", f.Label(), f.Values[0].Text, f.Values[0].At))
 		}
 	}
 	for i, l := range lines {
@@ -240,7 +240,7 @@ func dropSources(at *yaml.Node, list string) {
 func (c Contradiction) Text() string {
 	var said []string
 	for _, v := range c.Values {
-		said = append(said, fmt.Sprintf("%s says %s", v.Where, v.Text))
+		said = append(said, fmt.Sprintf("%s says %s", v.At, v.Text))
 	}
 	return strings.Join(said, "; ")
 }

@@ -52,12 +52,12 @@ func (d *Draft) captureModels(captures []Text, seen map[string][]spelling, say f
 			for _, w := range strings.Fields(value) {
 				w = strings.Trim(w, ",;()")
 				if seen[squeezed(w)] != nil && squeezed(w) != "" && strings.ContainsAny(w, "0123456789") {
-					say(w, l.Where, byCapture)
+					say(w, l.At.Where(), byCapture)
 				}
 			}
 			if labelKey(label) == "model" && len(seen) == 0 {
 				if w := modelIn(value); w != "" {
-					say(w, l.Where, byCapture)
+					say(w, l.At.Where(), byCapture)
 				}
 			}
 		}
@@ -126,7 +126,7 @@ func (d *Draft) capture(out *Capture, lines []device.TextLine) {
 			continue
 		}
 		if m := prompt.FindStringSubmatch(l.Text); m != nil && m[2] != "" && !out.has("name") && !strings.ContainsAny(m[1], ":") {
-			out.read("name", `^\s*([\w.-]+?)\s?`+regexp.QuoteMeta(promptMark(l.Text, m[1]))+`\s*\S`, Guess{"is this the device's prompt, with its name?", l.Where})
+			out.read("name", `^\s*([\w.-]+?)\s?`+regexp.QuoteMeta(promptMark(l.Text, m[1]))+`\s*\S`, Guess{"is this the device's prompt, with its name?", l.At.Where()})
 			continue
 		}
 		if m := labelAlone.FindStringSubmatch(l.Text); m != nil && i+1 < len(lines) && !labelLine.MatchString(lines[i+1].Text) && !prompt.MatchString(lines[i+1].Text) {
@@ -147,7 +147,7 @@ func (d *Draft) capture(out *Capture, lines []device.TextLine) {
 	if out.Recognise == "" && len(banners) > 0 {
 		words := regexp.MustCompile(`[\pL][\pL'-]+`).FindAllString(banners[0].Text, 4)
 		out.Recognise = `\b` + strings.Join(words[:min(2, len(words))], `\W+`) + `\b`
-		out.From = Guess{"does every capture of the line have this, and no other line's?", banners[0].Where}
+		out.From = Guess{"does every capture of the line have this, and no other line's?", banners[0].At.Where()}
 	}
 }
 
@@ -260,7 +260,7 @@ func (d *Draft) value(out *Capture, l device.TextLine, label, between, value str
 	default:
 		return
 	}
-	out.read(key, labelPattern(label, between)+loosely(value[:at[0]])+group, Guess{question, l.Where})
+	out.read(key, labelPattern(label, between)+loosely(value[:at[0]])+group, Guess{question, l.At.Where()})
 }
 
 // labelPattern reads a label and what stands between it and its value.
@@ -297,7 +297,7 @@ func (d *Draft) revisionToo(out *Capture, l device.TextLine, label, between, val
 			if len(word) < len(before) {
 				lead += `.*`
 			}
-			out.read("revision", lead+loosely(word)+`(\S+?)\b`, Guess{fmt.Sprintf("is %s the hardware revision?", value[at[0]:at[1]]), l.Where})
+			out.read("revision", lead+loosely(word)+`(\S+?)\b`, Guess{fmt.Sprintf("is %s the hardware revision?", value[at[0]:at[1]]), l.At.Where()})
 			return
 		}
 		from = at[1]
@@ -444,7 +444,7 @@ func (d *Draft) table(out *Capture, lines []device.TextLine) {
 		}
 		for mark := range marks {
 			out.Each = append(out.Each, Read{"slots", `^\s*` + lead + `(?P<name>` + slot + `):?\s+(?P<main>` + version + `)(?P<active>\s.*` + regexp.QuoteMeta(mark) + `)?`,
-				Guess{fmt.Sprintf("are these slots, and does %s mark the one that runs?", mark), rows[0].line.Where}})
+				Guess{fmt.Sprintf("are these slots, and does %s mark the one that runs?", mark), rows[0].line.At.Where()}})
 		}
 	}
 	for _, l := range lines {

@@ -9,8 +9,6 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
-	"regexp"
-	"strconv"
 	"strings"
 	"sync"
 
@@ -101,16 +99,12 @@ func Collect(ctx context.Context, sources []fact.Source, o Options) (map[fact.So
 // "::" itself.
 func (o Options) path(name string) string { return o.Packages[name] }
 
-// place is "FILE:LINE", as captures are cited.
-var place = regexp.MustCompile(`^(.+):(\d+)$`)
-
 // texts shows the lines of a file of the kit, and those of the capture that it
 // was read from.
 func (o Options) texts(s fact.Source) []Excerpt {
 	var out []Excerpt
-	if m := place.FindStringSubmatch(strings.TrimSuffix(s.Via, " (guess)")); m != nil {
-		n, _ := strconv.Atoi(m[2])
-		out = append(out, o.file(m[1], n))
+	if s.Via.Line > 0 {
+		out = append(out, o.file(s.Via.File, s.Via.Line))
 	}
 	return append(out, o.file(s.File, s.Line))
 }

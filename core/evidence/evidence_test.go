@@ -42,8 +42,8 @@ func TestCollect(t *testing.T) {
 	line := fact.Source{Kind: fact.Manifest, File: "p.zip::in.zip::m.txt", Line: 3}
 	part := fact.Source{Kind: fact.Header, File: "p.zip::in.zip::a.img::kernel", Offset: 3, Size: 5}
 	late := fact.Source{Kind: fact.Header, File: "p.zip::in.zip::a.img", Offset: 5000, Size: 5}
-	model := fact.Source{Kind: fact.Capture, File: "devices/cab.yaml", Line: 3, Via: "captures/cab.txt:2"}
-	lost := fact.Source{Kind: fact.Capture, File: "devices/cab.yaml", Line: 30, Via: "gone.txt:2 (guess)"}
+	model := fact.Source{Kind: fact.Capture, File: "devices/cab.yaml", Line: 3, Via: fact.Origin{Kind: fact.Capture, File: "captures/cab.txt", Line: 2}}
+	lost := fact.Source{Kind: fact.Capture, File: "devices/cab.yaml", Line: 30, Via: fact.Origin{Kind: fact.Capture, File: "gone.txt", Line: 2}}
 	content := fact.Source{Kind: fact.Content, File: "p.zip"}
 	got, err := Collect(context.Background(), []fact.Source{header, line, part, late, model, lost, content, header},
 		Options{KitDir: dir, Packages: map[string]string{"p.zip": filepath.Join(dir, "packages/p.zip")}, Limits: archive.DefaultLimits()})

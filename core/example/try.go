@@ -106,7 +106,7 @@ func Package(rb *rulebook.Rulebook, s *survey.Survey, text func(address string) 
 			for _, x := range s.Items {
 				if x.Image != nil && it.Match.Match(strings.ReplaceAll(x.Address, "::", "/")) {
 					if f, ok := x.Image.First("title"); ok {
-						titles = append(titles, device.TextLine{Text: f.Value, Where: f.Source.Where()})
+						titles = append(titles, device.TextLine{Text: f.Value, At: f.Source})
 					}
 				}
 			}
@@ -167,7 +167,7 @@ func (t *Tried) lines(all []pattern, lines []device.TextLine) {
 				reads[i]++
 				read = true
 				upTo = max(upTo, n+used)
-				t.Caught = append(t.Caught, caught(p, text, l.Where))
+				t.Caught = append(t.Caught, caught(p, text, l.At.Where()))
 			}
 		}
 		if !read && strings.TrimSpace(l.Text) != "" && !strings.HasPrefix(strings.TrimSpace(l.Text), "#") {
@@ -175,7 +175,7 @@ func (t *Tried) lines(all []pattern, lines []device.TextLine) {
 		}
 	}
 	for _, l := range unread {
-		u := Unread{Where: l.Where, Text: strings.TrimSpace(l.Text)}
+		u := Unread{Where: l.At.Where(), Text: strings.TrimSpace(l.Text)}
 		best := rulebook.NearEnough
 		for i, p := range all {
 			if s := rulebook.Alike(p.re, l.Text); s > best && reads[i] == 0 {
@@ -192,7 +192,7 @@ func (t *Tried) lines(all []pattern, lines []device.TextLine) {
 		best := rulebook.NearEnough
 		for _, l := range lines {
 			if x := rulebook.Alike(p.re, l.Text); x > best {
-				best, s.Nearest, s.Where = x, strings.TrimSpace(l.Text), l.Where
+				best, s.Nearest, s.Where = x, strings.TrimSpace(l.Text), l.At.Where()
 			}
 		}
 		t.Silent = append(t.Silent, s)

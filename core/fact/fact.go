@@ -100,9 +100,36 @@ type Source struct {
 	Line, Column int
 	// Offset and Size give a stretch of bytes; Size 0 means none.
 	Offset, Size int64
-	// Via names the earlier source that a file repeats, for example the
-	// capture line that a device file says a value was read from.
-	Via string
+	// Via is the earlier source that a file repeats, for example the capture line that a
+	// device file says a value was read from; zero where there is none.
+	Via Origin
+}
+
+// String is the place, for messages.
+func (s Source) String() string { return s.Where() }
+
+// Given tells whether there is one.
+func (s Source) Given() bool { return s != Source{} }
+
+// Origin is a source without what it repeats in its turn.
+type Origin struct {
+	Kind         Kind
+	File         string
+	Line, Column int
+	Offset, Size int64
+}
+
+// Origin is the source as one that another repeats.
+func (s Source) Origin() Origin {
+	return Origin{s.Kind, s.File, s.Line, s.Column, s.Offset, s.Size}
+}
+
+// Given tells whether there is one.
+func (o Origin) Given() bool { return o != Origin{} }
+
+// Where is the place in one line.
+func (o Origin) Where() string {
+	return Source{o.Kind, o.File, o.Line, o.Column, o.Offset, o.Size, Origin{}}.Where()
 }
 
 // Where is the place in one line: "cab.yaml:5", "x.img at 0x20, 32 bytes".
@@ -114,8 +141,8 @@ func (s Source) Where() string {
 	case s.Line > 0:
 		where += fmt.Sprintf(":%d", s.Line)
 	}
-	if s.Via != "" {
-		where = s.Via + " by way of " + where
+	if s.Via.Given() {
+		where = s.Via.Where() + " by way of " + where
 	}
 	return where
 }

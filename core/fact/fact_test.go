@@ -12,8 +12,8 @@ func TestWhere(t *testing.T) {
 		"x.img at 0x20, 32 bytes":                 {File: "x.img", Offset: 0x20, Size: 32, Line: 7},
 		"x.img at 0x1d, 1 byte":                   {File: "x.img", Offset: 29, Size: 1},
 		"p.zip::x.img":                            {File: "p.zip::x.img"},
-		"show.txt:12 by way of cab.yaml:5":        {File: "cab.yaml", Line: 5, Via: "show.txt:12"},
-		"show.txt:12 by way of x at 0x0, 4 bytes": {File: "x", Size: 4, Via: "show.txt:12"},
+		"show.txt:12 by way of cab.yaml:5":        {File: "cab.yaml", Line: 5, Via: Origin{Kind: Capture, File: "show.txt", Line: 12}},
+		"show.txt:12 by way of x at 0x0, 4 bytes": {File: "x", Size: 4, Via: Origin{Kind: Capture, File: "show.txt", Line: 12}},
 	} {
 		assert.Equal(t, want, s.Where())
 	}

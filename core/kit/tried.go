@@ -219,7 +219,7 @@ func nearestLine(r device.CaptureRule, all []capture) (where, text string) {
 	for _, c := range all {
 		for _, l := range c.lines {
 			if s := rulebook.Alike(r.Recognise, l.Text); s > best {
-				best, where, text = s, l.Where, strings.TrimSpace(l.Text)
+				best, where, text = s, l.At.Where(), strings.TrimSpace(l.Text)
 			}
 		}
 	}
@@ -247,7 +247,7 @@ func silent(k device.KeyPattern, all []capture, rule device.CaptureRule) (where,
 				continue
 			}
 			if s := rulebook.Alike(k.Pattern, l.Text); s > best {
-				best, where, text = s, l.Where, strings.TrimSpace(l.Text)
+				best, where, text = s, l.At.Where(), strings.TrimSpace(l.Text)
 			}
 		}
 	}

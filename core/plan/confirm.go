@@ -141,7 +141,7 @@ func Confirm(t *Target, after *device.Draft) *Confirmation {
 		var said []string
 		l := agreementNow.Line("")
 		for i, v := range x.Values {
-			said = append(said, fmt.Sprintf("%s says %s", v.Where, v.Text))
+			said = append(said, fmt.Sprintf("%s says %s", v.At, v.Text))
 			side := captured(v)
 			if i == 0 {
 				side.Side = fit.OfStated
@@ -197,8 +197,7 @@ func newWitness(t *Target, promised *device.Device, told []device.Finding, after
 	w.family = familyOf(promised, t.Rules)
 	for _, f := range after.Findings {
 		for _, v := range f.Values {
-			file, _, _ := strings.Cut(v.Where, ":")
-			w.files = file
+			w.files = v.At.File
 		}
 	}
 	return w
@@ -215,7 +214,7 @@ func (w *witness) find(key string) (device.Value, bool) {
 }
 
 func captured(v device.Value) fit.Cited {
-	return fit.Cited{Side: fit.OfDevice, Value: v.Text, Source: fact.Source{Kind: fact.Capture, File: v.Where}}
+	return fit.Cited{Side: fit.OfDevice, Value: v.Text, Source: v.At}
 }
 
 // captures are those as a whole.
@@ -248,7 +247,7 @@ func (w *witness) identity(before *device.Device, group bool, key string, resets
 	var out []fit.Check
 	name, nameShown, _ := of("name", before.Name)
 	if group && !nameShown {
-		name, nameShown = device.Value{Text: key, Where: w.files}, true
+		name, nameShown = device.Value{Text: key, At: fact.Source{Kind: fact.Capture, File: w.files}}, true
 	}
 	sameName := nameShown && strings.EqualFold(name.Text, before.Name.Text)
 	other := func(what string, v device.Value, key string, t y.Text) fit.Check {

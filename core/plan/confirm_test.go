@@ -9,6 +9,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"fitcheck/core/device"
+	"fitcheck/core/fact"
 	"fitcheck/core/fit"
 	"fitcheck/core/path"
 	"fitcheck/core/rulebook"
@@ -52,7 +53,7 @@ func confirmed(t *testing.T, device_, resets string, seen ...string) *Confirmati
 	for i, s := range seen {
 		key, value, _ := strings.Cut(s, " ")
 		value, guess := strings.CutSuffix(value, "?")
-		v := device.Value{Key: key, Text: value, Where: fmt.Sprintf("c.txt:%d", i+1), Guess: guess}
+		v := device.Value{Key: key, Text: value, At: fact.Source{Kind: fact.Capture, File: "c.txt", Line: i + 1}, Guess: guess}
 		if at, ok := lists[key]; ok {
 			after.Findings[at].Values = append(after.Findings[at].Values, v)
 			continue
@@ -188,7 +189,7 @@ func TestMembersAtOneVersion(t *testing.T) {
 		for i, name := range []string{"a", "b", "c"} {
 			after.Members = append(after.Members, name)
 			if seen[i] != "" {
-				after.Findings = append(after.Findings, device.Finding{Member: name, Key: "installed.main", Values: []device.Value{{Member: name, Key: "installed.main", Text: seen[i], Where: "c.txt:1"}}})
+				after.Findings = append(after.Findings, device.Finding{Member: name, Key: "installed.main", Values: []device.Value{{Member: name, Key: "installed.main", Text: seen[i], At: fact.Source{Kind: fact.Capture, File: "c.txt", Line: 1}}}})
 			}
 		}
 		var codes []string

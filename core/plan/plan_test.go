@@ -15,6 +15,7 @@ import (
 	"fitcheck/core/archive"
 	"fitcheck/core/device"
 	"fitcheck/core/digest"
+	"fitcheck/core/fact"
 	"fitcheck/core/fit"
 	"fitcheck/core/kit"
 	"fitcheck/core/path"
@@ -444,7 +445,7 @@ func TestConfirmGroup(t *testing.T) {
 	b := newBench(t)
 	x := b.target(t, b.device(t, "depot-core"), path.Goal{Version: "6.4.1"})
 	find := func(member, key, value string) device.Finding {
-		return device.Finding{Member: member, Key: key, Values: []device.Value{{Member: member, Key: key, Text: value, Where: "c.txt:1"}}}
+		return device.Finding{Member: member, Key: key, Values: []device.Value{{Member: member, Key: key, Text: value, At: fact.Source{Kind: fact.Capture, File: "c.txt", Line: 1}}}}
 	}
 	draft := &device.Draft{Members: []string{"CORE-1", "core-2", "core-9"}, Findings: []device.Finding{find("CORE-1", "installed.main", "6.4.1"), find("CORE-1", "installed.boot", "2.0.0"), find("core-2", "installed.main", "6.3.0")}}
 	c := Confirm(x, draft)

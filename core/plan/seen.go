@@ -50,11 +50,11 @@ func (p Proof) seen(by fact.Source, c Captured) fit.Check {
 	found, matched := p.find(c)
 	file := "the captures"
 	if len(c.Lines) > 0 {
-		file, _, _ = strings.Cut(c.Lines[0].Where, ":")
+		file = c.Lines[0].At.File
 	}
 	shown := fit.Cited{Side: fit.OfDevice, Value: "not shown", Source: fact.Source{Kind: fact.Capture, File: file}}
 	if matched {
-		shown = fit.Cited{Side: fit.OfDevice, Value: strings.TrimSpace(found.Text), Source: fact.Source{Kind: fact.Capture, File: found.Where}}
+		shown = fit.Cited{Side: fit.OfDevice, Value: strings.TrimSpace(found.Text), Source: found.At}
 	}
 	asked := fit.Cited{Side: fit.OfPackage, Value: p.Says, Source: by}
 	l := seenShown.Line("", p.Says)

@@ -12,6 +12,7 @@ import (
 
 	"fitcheck/core/device"
 	"fitcheck/core/digest"
+	"fitcheck/core/fact"
 	"fitcheck/core/fit"
 	"fitcheck/core/truth"
 )
@@ -40,9 +41,11 @@ type StepAnswer struct {
 
 // Shown is one proof of a step, held against the captures.
 type Shown struct {
-	Want, Found, Where string
-	Holds              truth.Truth
-	stops              bool // where it does not hold, nobody may go on
+	Want, Found string
+	// At is where it is shown.
+	At    fact.Source
+	Holds truth.Truth
+	stops bool // where it does not hold, nobody may go on
 }
 
 // Captured are captures as they were read, and their lines.
@@ -125,7 +128,7 @@ func judgeStep(t *Target, number int, in Instruction, c Captured) *StepAnswer {
 	for _, p := range in.Proofs {
 		if p.Job {
 			if v, ok := w.find("job.state"); ok && v.Text == "done" {
-				a.Shown = append(a.Shown, Shown{Want: "the device says that its work is done", Found: v.Text, Where: v.Where, Holds: truth.Yes})
+				a.Shown = append(a.Shown, Shown{Want: "the device says that its work is done", Found: v.Text, At: v.At, Holds: truth.Yes})
 			}
 			continue
 		}
@@ -280,7 +283,7 @@ func (j *stepJudge) hold(p Proof) []Shown {
 		s := Shown{Want: fmt.Sprintf("the console shows %q", p.Line)}
 		for _, l := range j.c.Lines {
 			if says(l.Text, p.Line) {
-				s.Holds, s.Found, s.Where = truth.Yes, l.Text, l.Where
+				s.Holds, s.Found, s.At = truth.Yes, l.Text, l.At
 				break
 			}
 		}
@@ -304,15 +307,15 @@ func (j *stepJudge) next(w *witness, of string, p Proof) []Shown {
 		if !next || !strings.HasPrefix(f.Key, "slots.") || f.Guess() || len(f.Values) == 0 || f.Values[0].Text != "true" {
 			continue
 		}
-		if s.Where != "" { // two of them: which is not known
+		if s.At.Given() { // two of them: which is not known
 			s.Found, s.Holds = s.Found+" and slot "+name, truth.Unknown
 			break
 		}
-		s.Found, s.Where, s.Holds = "slot "+name, f.Values[0].Where, truth.Of(strings.EqualFold(name, want))
+		s.Found, s.At, s.Holds = "slot "+name, f.Values[0].At, truth.Of(strings.EqualFold(name, want))
 	}
 	out := []Shown{s}
 	if v, ok := w.find("start.saved"); ok && !p.Unsaved {
-		out = append(out, Shown{Want: of + "the choice of what starts next is stored", Found: map[string]string{"true": "that it is", "false": "that it is not"}[v.Text], Where: v.Where, Holds: truth.Of(v.Text == "true"), stops: true})
+		out = append(out, Shown{Want: of + "the choice of what starts next is stored", Found: map[string]string{"true": "that it is", "false": "that it is not"}[v.Text], At: v.At, Holds: truth.Of(v.Text == "true"), stops: true})
 	}
 	return out
 }
@@ -320,7 +323,7 @@ func (j *stepJudge) next(w *witness, of string, p Proof) []Shown {
 func (j *stepJudge) active(w *witness, of, want string) Shown {
 	s := Shown{Want: fmt.Sprintf("%sslot %s runs", of, want)}
 	if slot, at, _, ok := w.active(w.promised); ok {
-		s.Found, s.Where, s.Holds = "slot "+slot, at.Where, truth.Of(strings.EqualFold(slot, want))
+		s.Found, s.At, s.Holds = "slot "+slot, at.At, truth.Of(strings.EqualFold(slot, want))
 	}
 	return s
 }
@@ -339,7 +342,7 @@ func (j *stepJudge) value(w *witness, of string, p Proof) Shown {
 	if !ok {
 		return s
 	}
-	s.Found, s.Where = v.Text, v.Where
+	s.Found, s.At = v.Text, v.At
 	if p.Component != "" || installed {
 		s.Holds = w.rules.Scheme(cmp.Or(p.Component, component)).Same(v.Text, p.Want)
 		return s
@@ -359,12 +362,12 @@ func (j *stepJudge) pattern(p Proof) Shown {
 		s.Want = map[bool]string{true: "the console shows ", false: "the console does not show "}[must] + re.String()
 	}
 	if l, ok := p.find(j.c); ok {
-		s.Found, s.Where = l.Text, l.Where
+		s.Found, s.At = l.Text, l.At
 	}
 	switch {
-	case s.Where != "" && !must && p.NewOnly && j.c.Before == nil:
+	case s.At.Given() && !must && p.NewOnly && j.c.Before == nil:
 		s.Holds = truth.Unknown // it may have been there before
-	case s.Where != "":
+	case s.At.Given():
 		s.Holds = truth.Of(must)
 	case !j.c.Recognised:
 	default:
@@ -395,12 +398,12 @@ func (j *stepJudge) sums(p Proof) Shown {
 		for _, h := range hexadecimal.FindAllString(l.Text, -1) {
 			i := slices.IndexFunc(p.Sums, func(sum digest.Sum) bool { return strings.EqualFold(h, sum.Hex) })
 			switch {
-			case i >= 0 && s.Where == "":
-				s.Found, s.Where = fmt.Sprintf("%s %s", p.Sums[i].Algorithm, h), l.Where
+			case i >= 0 && !s.At.Given():
+				s.Found, s.At = fmt.Sprintf("%s %s", p.Sums[i].Algorithm, h), l.At
 			case i < 0 && lengths[len(h)] && about && len(h) >= 32 && (named || !anotherFile(l.Text)) && other == "":
 				other = h
-				if s.Where == "" {
-					s.Where = l.Where
+				if !s.At.Given() {
+					s.At = l.At
 				}
 			}
 		}
@@ -447,7 +450,7 @@ func says(line, text string) bool {
 func (j *stepJudge) stored(w *witness, p Proof) Shown {
 	s := Shown{Want: fmt.Sprintf("%s lies on the device with %d bytes", p.File, p.Size)}
 	if v, ok := w.find("files." + p.File + ".size"); ok {
-		s.Found, s.Where, s.Holds = v.Text+" bytes", v.Where, truth.Of(v.Text == strconv.FormatInt(p.Size, 10))
+		s.Found, s.At, s.Holds = v.Text+" bytes", v.At, truth.Of(v.Text == strconv.FormatInt(p.Size, 10))
 		return s
 	}
 	size := regexp.MustCompile(`\b` + strconv.FormatInt(p.Size, 10) + `\b`)
@@ -457,7 +460,7 @@ func (j *stepJudge) stored(w *witness, p Proof) Shown {
 		about = about || named
 		plain := strings.NewReplacer(",", "", "_", "").Replace(l.Text)
 		if size.MatchString(plain) && (named || about && !anotherFile(l.Text)) {
-			s.Found, s.Where, s.Holds = l.Text, l.Where, truth.Yes
+			s.Found, s.At, s.Holds = l.Text, l.At, truth.Yes
 			return s
 		}
 	}

@@ -140,7 +140,7 @@ func (s *Survey) readName() {
 		s.NameClaim = append(s.NameClaim, facts(name, text, src)...)
 	}
 	if f := s.Entry.StandsFor; f != nil && f.Family.Set() {
-		src := fact.Source{Kind: fact.FileName, File: s.Name, Via: s.Rulebook.Source(f.Family.Spot).Where()}
+		src := fact.Source{Kind: fact.FileName, File: s.Name, Via: s.Rulebook.Source(f.Family.Spot).Origin()}
 		s.NameClaim = append(s.NameClaim, fact.Fact{About: fact.Family, Value: f.Family.Text, Source: src})
 	}
 	for i, f := range s.NameClaim {

@@ -13,6 +13,7 @@ import (
 	"github.com/google/renameio/v2/maybe"
 
 	"fitcheck/core/device"
+	"fitcheck/core/fact"
 	"fitcheck/core/kit"
 	"fitcheck/internal/present"
 	"fitcheck/internal/present/page"
@@ -62,7 +63,7 @@ a name or a serial number is refused with its line (1). The exit status is 3 whi
 				return c.inventory(k, args, *into, columns, *replace)
 			}
 			if *name != "" {
-				byHand = append(byHand, device.Value{Key: "name", Text: *name, Where: device.ByHand + " name=" + *name})
+				byHand = append(byHand, device.Value{Key: "name", Text: *name, At: fact.Source{Kind: fact.Command, File: device.ByHand + " name=" + *name}})
 			}
 			return c.device(k, args, *out, *replace, byHand)
 		}

@@ -153,7 +153,7 @@ func join(all []*found, r device.RowReading, file string) []*found {
 
 // writeDevice writes the file of one device, or says why not.
 func (c *call) writeDevice(k *kit.Kit, f *found, into string, replace bool, seen map[string]bool, doc *present.Inventory) error {
-	where := f.readings[0].Values[0].Where
+	where := f.readings[0].Values[0].At.Where()
 	refuse := func(format string, args ...any) {
 		doc.Refused = append(doc.Refused, where+": "+fmt.Sprintf(format, args...))
 	}

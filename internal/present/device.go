@@ -61,7 +61,7 @@ func findings(d DeviceReading, member string) page.Table {
 		}
 		var texts, places []string
 		for _, v := range f.Values {
-			texts, places = append(texts, v.Text), append(places, v.Where)
+			texts, places = append(texts, v.Text), append(places, v.At.Where())
 		}
 		where := strings.Join(places, ", ")
 		value := page.Span{Text: strings.Join(texts, ", ")}
@@ -153,7 +153,7 @@ func remarks(d DeviceReading, marked bool) []page.Block {
 	}
 	for _, f := range d.Draft.Findings {
 		if f.Guess() {
-			guesses.Items = append(guesses.Items, page.Item{Marks: []page.Span{{Text: "?", Tone: page.Doubt}}, Text: fmt.Sprintf("%s: %s (%s)", f.Label(), f.Values[0].Text, f.Values[0].Where)})
+			guesses.Items = append(guesses.Items, page.Item{Marks: []page.Span{{Text: "?", Tone: page.Doubt}}, Text: fmt.Sprintf("%s: %s (%s)", f.Label(), f.Values[0].Text, f.Values[0].At)})
 		}
 	}
 	for _, t := range d.Draft.Changes {
@@ -258,13 +258,13 @@ func DeviceJSON(d DeviceReading) any {
 	}
 	for _, f := range d.Draft.Findings {
 		for _, v := range f.Values {
-			doc.Values = append(doc.Values, value{f.Member, f.Key, v.Text, v.Where, v.Guess})
+			doc.Values = append(doc.Values, value{f.Member, f.Key, v.Text, v.At.Where(), v.Guess})
 		}
 	}
 	for _, c := range d.Draft.Contradictions {
 		j := contradiction{c.Member, c.Key, nil}
 		for _, v := range c.Values {
-			j.Values = append(j.Values, value{c.Member, c.Key, v.Text, v.Where, v.Guess})
+			j.Values = append(j.Values, value{c.Member, c.Key, v.Text, v.At.Where(), v.Guess})
 		}
 		doc.Contradictions = append(doc.Contradictions, j)
 	}

@@ -75,7 +75,7 @@ func FollowVerdict(v follow.Verdict, number int) *page.Page {
 	if v.Outcome == follow.GoOn && v.Answer != nil {
 		t := page.Title{Word: "GO ON", Tone: page.Good, Text: fmt.Sprintf("step %d is done, as the capture shows", number)}
 		for _, s := range v.Answer.Shown[:min(4, len(v.Answer.Shown))] {
-			t.About = append(t.About, page.Item{Text: fmt.Sprintf("%s: %s (%s)", s.Want, strings.TrimSpace(s.Found), s.Where), Tone: page.Faint})
+			t.About = append(t.About, page.Item{Text: fmt.Sprintf("%s: %s (%s)", s.Want, strings.TrimSpace(s.Found), s.At), Tone: page.Faint})
 		}
 		return &page.Page{Document: true, Blocks: []page.Block{t}}
 	}

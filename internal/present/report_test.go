@@ -124,7 +124,7 @@ func TestReport(t *testing.T) {
 
 func TestDeviceOnTheScreen(t *testing.T) {
 	r := &device.Reading{File: "cab.txt", Form: "console capture"}
-	r.Values = []device.Value{{Key: "model", Text: "QM-8T", Where: "cab.txt:3"}, {Key: "revision", Text: "A2", Where: "cab.txt:4"}, {Key: "revision", Text: "B1", Where: "label.txt:1"}, {Key: "installed.main", Text: "8.2.1", Where: "cab.txt:5", Guess: true}}
+	r.Values = []device.Value{{Key: "model", Text: "QM-8T", At: fact.Source{Kind: fact.Capture, File: "cab.txt", Line: 3}}, {Key: "revision", Text: "A2", At: fact.Source{Kind: fact.Capture, File: "cab.txt", Line: 4}}, {Key: "revision", Text: "B1", At: fact.Source{Kind: fact.Capture, File: "label.txt", Line: 1}}, {Key: "installed.main", Text: "8.2.1", At: fact.Source{Kind: fact.Capture, File: "cab.txt", Line: 5}, Guess: true}}
 	d := DeviceReading{Device: &device.Device{}, Draft: device.Merge([]*device.Reading{r}, nil, nil, nobody{}), Readings: []*device.Reading{r}, Out: "d.yaml", Written: "is not written: settle the contradictions first"}
 	d.Device.Name = y.Text{Text: "cab"}
 	inOrder(t, shown(DevicePage(d), 110), "UNSETTLED", "cab: d.yaml is not written", "cab.txt: console capture", "model", "QM-8T", "cab.txt:3", "8.2.1", "cab.txt:5 (guess)",

@@ -279,7 +279,7 @@ func TestAnyDeviceIsOneScreen(t *testing.T) {
 				d.Device.Members = append(d.Device.Members, device.Unit{})
 			}
 			for k := range 30 {
-				rd.Values = append(rd.Values, device.Value{Member: name, Key: fmt.Sprint("installed.", k), Text: r.name(), Where: fmt.Sprintf("cab.txt:%d", k+1), Guess: r.IntN(9) == 0})
+				rd.Values = append(rd.Values, device.Value{Member: name, Key: fmt.Sprint("installed.", k), Text: r.name(), At: fact.Source{Kind: fact.Capture, File: "cab.txt", Line: k + 1}, Guess: r.IntN(9) == 0})
 			}
 		}
 		d.Draft = device.Merge([]*device.Reading{rd}, nil, nil, nobody{})

@@ -38,12 +38,12 @@ func StepPage(a *plan.StepAnswer) *page.Page {
 	var l page.List
 	for _, s := range a.Shown {
 		word := shownWords[s.Holds]
-		if s.Holds == truth.Unknown && s.Where != "" {
+		if s.Holds == truth.Unknown && s.At.Given() {
 			word.Text = "not clear"
 		}
 		it := page.Item{Marks: []page.Span{word}, Text: s.Want}
-		if s.Where != "" {
-			it.Under = []page.Item{{Text: fmt.Sprintf("%s (%s)", strings.TrimSpace(s.Found), s.Where), Tone: page.Faint}}
+		if s.At.Given() {
+			it.Under = []page.Item{{Text: fmt.Sprintf("%s (%s)", strings.TrimSpace(s.Found), s.At), Tone: page.Faint}}
 		}
 		l.Items = append(l.Items, it)
 	}
@@ -129,7 +129,7 @@ func stepJSON(a *plan.StepAnswer) jsonStepAnswer {
 		out.Wait = &jsonWait{int(a.Step.Wait.From.Seconds()), int(a.Step.Wait.To.Seconds())}
 	}
 	for _, s := range a.Shown {
-		out.Shown = append(out.Shown, jsonShown{s.Want, strings.TrimSpace(s.Found), s.Where, map[truth.Truth]string{truth.Yes: "yes", truth.No: "no", truth.Unknown: "unknown"}[s.Holds]})
+		out.Shown = append(out.Shown, jsonShown{s.Want, strings.TrimSpace(s.Found), s.At.Where(), map[truth.Truth]string{truth.Yes: "yes", truth.No: "no", truth.Unknown: "unknown"}[s.Holds]})
 	}
 	return out
 }

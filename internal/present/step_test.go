@@ -5,6 +5,7 @@ import (
 
 	"github.com/stretchr/testify/assert"
 
+	"fitcheck/core/fact"
 	"fitcheck/core/plan"
 	"fitcheck/core/truth"
 )
@@ -22,7 +23,7 @@ func TestStepNext(t *testing.T) {
 		"not shown":                  {plan.StepAnswer{Number: 7, Outcome: plan.StepUnknown, Step: plan.Instruction{Proofs: proof}}, "ask again", "step 8"},
 		"nothing shows it":           {plan.StepAnswer{Number: 7, Outcome: plan.StepUnknown}, "see to it yourself, then go on with step 8", "ask again"},
 		"nothing shows the last one": {plan.StepAnswer{Number: 7, Outcome: plan.StepUnknown, Last: true}, "not known", "step 8"},
-		"two things are shown":       {plan.StepAnswer{Number: 7, Outcome: plan.StepUnknown, Shown: []plan.Shown{{Want: "w", Where: "c:1"}}}, "not clear", "not shown"},
+		"two things are shown":       {plan.StepAnswer{Number: 7, Outcome: plan.StepUnknown, Shown: []plan.Shown{{Want: "w", At: fact.Source{Kind: fact.Capture, File: "c", Line: 1}}}}, "not clear", "not shown"},
 		"a thing is not shown":       {plan.StepAnswer{Number: 7, Outcome: plan.StepUnknown, Shown: []plan.Shown{{Want: "w", Holds: truth.Unknown}}}, "not shown", "not clear"},
 	} {
 		c.a.Percent, c.a.Device = -1, "cab"

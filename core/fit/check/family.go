@@ -26,7 +26,7 @@ var (
 // byWord tells an opinion that rests on what the rulebook says a file of such a name stands
 // for.
 func byWord(o *opinion) bool {
-	return o != nil && o.strength <= fact.ByName && o.facts[0].Source.Kind == fact.FileName && o.facts[0].Source.Via != ""
+	return o != nil && o.strength <= fact.ByName && o.facts[0].Source.Kind == fact.FileName && o.facts[0].Source.Via.Given()
 }
 
 // standsFor settles the family by the rulebook's word for the package's name, where it has one
