@@ -103,6 +103,13 @@ func memberKey(group string) string {
 	return group
 }
 
+func init() {
+	registerForm(form{name: "console capture that a rulebook recognises", rank: 70, read: func(in *input) (*Reading, bool, error) {
+		r, ok := readCapture(in.file, in.screen(), in.rules)
+		return r, ok, nil
+	}})
+}
+
 // readCapture reads a console capture by the rules that recognise it. ok is
 // false when none does.
 func readCapture(file string, lines []line, rules []CaptureRule) (r *Reading, ok bool) {

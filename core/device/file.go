@@ -1,6 +1,7 @@
 package device
 
 import (
+	"bytes"
 	"fmt"
 
 	"fitcheck/core/fact"
@@ -19,6 +20,16 @@ func (a *Attached) more() map[string]string {
 		return nil
 	}
 	return out
+}
+
+func init() {
+	registerForm(form{name: "device file", rank: 60, read: func(in *input) (*Reading, bool, error) {
+		if !bytes.HasPrefix(in.begins(), []byte("kind: device")) {
+			return nil, false, nil
+		}
+		r, err := readFile(in.file, in.data)
+		return r, true, err
+	}})
 }
 
 // readFile takes a device file as a source: what was known of the device then.

@@ -1,6 +1,7 @@
 package device
 
 import (
+	"bytes"
 	"errors"
 	"fmt"
 	"slices"
@@ -15,6 +16,24 @@ import (
 // (ietf-system, its state) in the encodings of RFC 7951 and RFC 7950, and the
 // chassis and software inventory of DMTF Redfish (DSP0266; the schemas Chassis
 // and SoftwareInventory of DSP8010).
+
+func init() {
+	registerForm(form{name: "inventory document, JSON", rank: 30, read: func(in *input) (*Reading, bool, error) {
+		b := in.begins()
+		if b[0] != '{' && (b[0] != '[' || !bytes.Contains(b[:min(len(b), 4096)], []byte(`"`))) {
+			return nil, false, nil
+		}
+		r, err := readDocument(in.file, "json", in.data)
+		return r, true, err
+	}})
+	registerForm(form{name: "inventory document, XML", rank: 40, read: func(in *input) (*Reading, bool, error) {
+		if b := in.begins(); b[0] != '<' || logged(b) {
+			return nil, false, nil
+		}
+		r, err := readDocument(in.file, "xml", in.data)
+		return r, true, err
+	}})
+}
 
 // readDocument reads an inventory document.
 func readDocument(file, form string, data []byte) (*Reading, error) {

@@ -40,6 +40,13 @@ func UsualKey(label string) string {
 	return usual[strings.ToLower(strings.Join(strings.Fields(label), " "))]
 }
 
+func init() {
+	registerForm(form{name: "any other console capture", rank: 100, read: func(in *input) (*Reading, bool, error) {
+		r := readPlain(in.file, in.screen())
+		return r, len(r.Values) > 0, nil
+	}})
+}
+
 // readPlain proposes values from a capture that no rulebook reads. All of them
 // are guesses: only a person or a rulebook knows what the words mean here.
 func readPlain(file string, lines []line) *Reading {

@@ -18,45 +18,19 @@ func ReadSource(file string, data []byte, rules []CaptureRule) (*Reading, error)
 	if err != nil {
 		return nil, err
 	}
-	text := bytes.TrimLeft(data, " \t\r\n")
-	switch {
-	case len(text) == 0:
+	in := &input{file: file, data: data, rules: rules}
+	if len(in.begins()) == 0 {
 		return nil, fmt.Errorf("%s: the file is empty", file)
-	case bytes.HasPrefix(data, []byte{0xd0, 0x0d, 0xfe, 0xed}):
-		return readBlob(file, data)
-	case bytes.HasPrefix(data, tlvMagic):
-		return readTLV(file, data, func(n, size int) fact.Source {
-			return fact.Source{Kind: fact.Capture, File: file, Offset: int64(n), Size: int64(size)}
-		})
-	case text[0] == '{' || text[0] == '[' && bytes.Contains(text[:min(len(text), 4096)], []byte(`"`)):
-		return readDocument(file, "json", data)
-	case text[0] == '<' && !logged(text):
-		return readDocument(file, "xml", data)
-	case bytes.IndexByte(data[:min(len(data), 4096)], 0) >= 0:
-		return nil, fmt.Errorf("%s: it is neither text nor an identity EEPROM nor a device tree; give a console capture, a dump or an inventory document", file)
 	}
-	if bytes.HasPrefix(text, []byte("kind: device")) {
-		return readFile(file, data)
-	}
-	lines := unwrap(screenLines(data))
-	if r, ok := readCapture(file, lines, rules); ok {
-		return r, nil
-	}
-	if r, ok := readWalk(file, lines); ok {
-		return r, nil
-	}
-	if dump, at := hexDump(lines); bytes.HasPrefix(dump, tlvMagic) {
-		r, err := readTLV(file, dump, func(n, _ int) fact.Source { return lineOf(file, at[min(n, len(at)-1)]) })
-		if err == nil {
-			r.Form += ", as a hex dump"
+	for _, f := range forms {
+		if f.rank >= text && !in.isText() {
+			return nil, fmt.Errorf("%s: it is neither text nor an identity EEPROM nor a device tree; give a console capture, a dump or an inventory document", file)
 		}
-		return r, err
+		if r, ok, err := f.read(in); ok || err != nil {
+			return r, err
+		}
 	}
-	r := readPlain(file, lines)
-	if len(r.Values) == 0 {
-		return nil, fmt.Errorf("%s: nothing in it is known to say what the device is; add captures: to the rulebook of this line", file)
-	}
-	return r, nil
+	return nil, fmt.Errorf("%s: nothing in it is known to say what the device is; add captures: to the rulebook of this line", file)
 }
 
 // ReadFolder reads the unpacked device tree of a device.

@@ -36,6 +36,29 @@ var tlvNames = map[byte]string{
 // version and the label revision are both used for the hardware revision.
 var tlvKeys = map[byte]string{0x21: "model", 0x23: "serial", 0x26: "revision", 0x27: "revision", 0x28: "boards"}
 
+func init() {
+	registerForm(form{name: "identity EEPROM in the TlvInfo form", rank: 20, read: func(in *input) (*Reading, bool, error) {
+		if !bytes.HasPrefix(in.data, tlvMagic) {
+			return nil, false, nil
+		}
+		r, err := readTLV(in.file, in.data, func(n, size int) fact.Source {
+			return fact.Source{Kind: fact.Capture, File: in.file, Offset: int64(n), Size: int64(size)}
+		})
+		return r, true, err
+	}})
+	registerForm(form{name: "the same as a hex dump", rank: 90, read: func(in *input) (*Reading, bool, error) {
+		dump, at := hexDump(in.screen())
+		if !bytes.HasPrefix(dump, tlvMagic) {
+			return nil, false, nil
+		}
+		r, err := readTLV(in.file, dump, func(n, _ int) fact.Source { return lineOf(in.file, at[min(n, len(at)-1)]) })
+		if err == nil {
+			r.Form += ", as a hex dump"
+		}
+		return r, true, err
+	}})
+}
+
 // readTLV reads an identity EEPROM; data begins with its header. at tells where
 // bytes stand, for citing: in the file, or in the line of a dump.
 func readTLV(file string, data []byte, at func(offset, size int) fact.Source) (*Reading, error) {

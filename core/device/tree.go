@@ -21,6 +21,16 @@ import (
 // serial-number is a common further property of it.
 
 // readBlob reads a flattened device tree.
+func init() {
+	registerForm(form{name: "device tree blob", rank: 10, read: func(in *input) (*Reading, bool, error) {
+		if !bytes.HasPrefix(in.data, []byte{0xd0, 0x0d, 0xfe, 0xed}) {
+			return nil, false, nil
+		}
+		r, err := readBlob(in.file, in.data)
+		return r, true, err
+	}})
+}
+
 func readBlob(file string, data []byte) (*Reading, error) {
 	r := &Reading{File: file, Form: "device tree blob"}
 	reading := image.Begin(format.Builtin(), data[:min(len(data), 4096)], int64(len(data)), false)

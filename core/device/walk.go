@@ -56,6 +56,13 @@ func column(object string) (name string, ok bool) {
 	return name, ok && !strings.ContainsAny(object[:1], "0123456789")
 }
 
+func init() {
+	registerForm(form{name: "SNMP walk", rank: 80, read: func(in *input) (*Reading, bool, error) {
+		r, ok := readWalk(in.file, in.screen())
+		return r, ok, nil
+	}})
+}
+
 // readWalk reads an SNMP walk; ok is false when the text is none.
 func readWalk(file string, lines []line) (r *Reading, ok bool) {
 	r = &Reading{File: file, Form: "SNMP walk of the ENTITY-MIB"}
