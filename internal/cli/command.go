@@ -100,7 +100,8 @@ type command struct {
 	args  string // what follows the name in the usage line
 	short string // the question it answers
 	long  string
-	// part is where in the work it stands; example is a call of it in the demo kit.
+	// order is its place among the commands, part where in the work it stands; example is a call of it in the demo kit.
+	order         int
 	part, example string
 	// run declares its flags and returns what runs with the arguments.
 	setup func(f *flag.FlagSet) func(ctx context.Context, c *call, args []string) (int, error)
@@ -171,9 +172,23 @@ func (e *usageError) Error() string { return e.msg }
 
 func usagef(format string, args ...any) error { return &usageError{fmt.Sprintf(format, args...)} }
 
-func commands() []*command {
-	return []*command{deviceCommand, surveyCommand, compareCommand, unpackCommand, headerCommand, notesCommand, matchCommand, pathCommand, stageCommand, serveCommand, runbookCommand, confirmCommand, recoverCommand, rulebookCommand, explainCommand, standInCommand, demoCommand, completionCommand, versionCommand, helpCommand}
+// registered are all commands, in the order of the work.
+var registered []*command
+
+// register adds a command; the file that declares it does so. Two of one name or one place are a fault
+// of the program.
+func register(c *command) *command {
+	for _, o := range registered {
+		if o.name == c.name || o.order == c.order {
+			panic(fmt.Sprintf("cli: %s and %s have one name or one place", o.name, c.name))
+		}
+	}
+	registered = append(registered, c)
+	slices.SortFunc(registered, func(a, b *command) int { return a.order - b.order })
+	return c
 }
+
+func commands() []*command { return registered }
 
 // Run runs the program with its arguments (without the program's name) and
 // returns the exit status.

@@ -10,8 +10,8 @@ import (
 	"fitcheck/internal/present/page"
 )
 
-var compareCommand = &command{
-	name: "compare", args: "A B | -device D PACKAGE", tells: true, reads: true, folds: []string{page.All}, reports: true,
+var compareCommand = register(&command{
+	name: "compare", order: 30, args: "A B | -device D PACKAGE", tells: true, reads: true, folds: []string{page.All}, reports: true,
 	part: partDownload, example: "compare packages/qm-tram-8.4.1.zip packages/qm-tram-8.4.2.zip",
 	short: "what differs between two packages, or a package and what the device runs?",
 	long: `Shows for each component both versions and whether the images are the same to the byte, which
@@ -58,4 +58,4 @@ status is 0 when it could compare.`,
 			return exitFits, c.tell(present.CompareJSON(results), present.ComparePage(results))
 		}
 	},
-}
+})

@@ -16,14 +16,14 @@ import (
 	"fitcheck/core/shell"
 )
 
-var completionCommand = &command{
-	name: "completion", args: "bash|zsh|fish",
+var completionCommand = register(&command{
+	name: "completion", order: 180, args: "bash|zsh|fish",
 	part: partRest, example: "completion bash",
 	short: "print what a shell needs to complete commands, flags, devices and packages",
 	long: `Prints a script for the shell: commands, their flags, and the names of the kit's devices and
 packages are then completed. For bash: source <(fitcheck completion bash); for zsh the same,
 after compinit; for fish: fitcheck completion fish | source.`,
-}
+})
 
 func init() { // the command completes itself, too
 	completionCommand.follows = func(*call, string) []string { return slices.Sorted(maps.Keys(scripts)) }

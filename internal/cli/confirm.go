@@ -22,8 +22,8 @@ import (
 	"fitcheck/internal/present/page"
 )
 
-var confirmCommand = &command{
-	name: "confirm", args: "-device D -after CAPTURE…", tells: true, reads: true, folds: []string{page.Why}, reports: true,
+var confirmCommand = register(&command{
+	name: "confirm", order: 120, args: "-device D -after CAPTURE…", tells: true, reads: true, folds: []string{page.Why}, reports: true,
 	part: partNight, example: "confirm -device cabinet-07 -to 8.4.2 -after captures/cab07-after.txt",
 	short: "did the install do what the plan said?",
 	long: `D is the device as it was before. CAPTURE is what its console says now, or any other source
@@ -115,7 +115,7 @@ which runbook -json wrote, it is refused where that step is no longer the one of
 			return p.confirm(ctx, c, d, after, before, *record, *by)
 		}
 	},
-}
+})
 
 func (p *planning) confirm(ctx context.Context, c *call, d *device.Device, after, before []string, record, by string) (int, error) {
 	doc, t, err := p.confirmed(ctx, c, d, after, before)

@@ -21,8 +21,8 @@ import (
 	"fitcheck/internal/present"
 )
 
-var demoCommand = &command{
-	name: "demo", args: "[DIR]", tells: true,
+var demoCommand = register(&command{
+	name: "demo", order: 170, args: "[DIR]", tells: true,
 	part: partRest, example: "demo kit",
 	short: "show what it does, on a made-up kit",
 	long: `Tells the story of the Brackwater Tramway in five scenes, each a command and what it
@@ -30,7 +30,7 @@ prints, on a kit in a temporary folder that is removed again; -all tells all of 
 DIR it writes the kit there, runs nothing, and says where to begin. A file of DIR that differs
 is not replaced without -replace. The exit status is 0 when every case came out as the
 story says.`,
-}
+})
 
 func init() {
 	demoCommand.setup = func(f *flag.FlagSet) func(context.Context, *call, []string) (int, error) {

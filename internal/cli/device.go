@@ -19,8 +19,8 @@ import (
 	"fitcheck/internal/present/page"
 )
 
-var deviceCommand = &command{
-	name: "device", args: "[-out FILE] [-set K=V]… SOURCE…", tells: true, folds: []string{page.Why}, reports: true,
+var deviceCommand = register(&command{
+	name: "device", order: 10, args: "[-out FILE] [-set K=V]… SOURCE…", tells: true, folds: []string{page.Why}, reports: true,
 	part: partDevice, example: "device captures/cab07.txt",
 	short: "what is this device? Builds or updates its device file",
 	long: `SOURCE is what was read off the device: a console capture, an identity EEPROM (raw or as
@@ -68,7 +68,7 @@ a name or a serial number is refused with its line (1). The exit status is 3 whi
 			return c.device(k, args, *out, *replace, byHand)
 		}
 	},
-}
+})
 
 func (c *call) device(k *kit.Kit, sources []string, out string, replace bool, byHand []device.Value) (int, error) {
 	var readings []*device.Reading

@@ -9,8 +9,8 @@ import (
 	"fitcheck/internal/present"
 )
 
-var explainCommand = &command{
-	name: "explain", args: "[CODE]", tells: true,
+var explainCommand = register(&command{
+	name: "explain", order: 150, args: "[CODE]", tells: true,
 	part: partRules, example: "explain revision.excluded",
 	short: "what does this reason mean, when is it given, what settles it?",
 	long: `CODE is the name of a reason, as JSON documents and reports give it (revision.excluded), or of
@@ -27,7 +27,7 @@ a check (revision): then all its reasons are told. Without CODE all of them are 
 			return exitFits, c.tell(present.CodesJSON(codes), present.CodesPage(codes, len(codes) > 1))
 		}
 	},
-}
+})
 
 // explained lists the reasons that are asked for.
 func explained(args []string) ([]*check.Code, error) {

@@ -17,8 +17,8 @@ import (
 	"fitcheck/internal/present/page"
 )
 
-var headerCommand = &command{
-	name: "header", args: "FILE", tells: true, reads: true, folds: []string{page.All}, reports: true,
+var headerCommand = register(&command{
+	name: "header", order: 50, args: "FILE", tells: true, reads: true, folds: []string{page.All}, reports: true,
 	part: partDownload, example: "header packages/qm-tram-8.4.2.zip::qm-tram-8.4.2/qm8t-a.img",
 	short: "what does this image's header say, and do its checksums hold?",
 	long: `FILE is an image, or an item inside a package by its address as survey prints it:
@@ -45,7 +45,7 @@ meaning, and each checksum is recomputed. The exit status is 1 when one is wrong
 			return exitFits, err
 		}
 	},
-}
+})
 
 func joined(lead, t string) string {
 	if t == "" {

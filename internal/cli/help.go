@@ -9,13 +9,13 @@ import (
 	"fitcheck/internal/present/page"
 )
 
-var helpCommand = &command{
-	name: "help", args: "[COMMAND]", part: partRest, example: "help match",
+var helpCommand = register(&command{
+	name: "help", order: 200, args: "[COMMAND]", part: partRest, example: "help match",
 	short: "what can fitcheck do, and how is a command used?",
 	long: `Without COMMAND it lists all commands in the order of the work; with one it tells what the
 command does, its flags, and an example. -man writes the same as a manual page, as in
 fitcheck help -man match | man -l -`,
-}
+})
 
 // The parts of the work, in their order.
 const (

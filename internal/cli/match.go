@@ -25,8 +25,8 @@ import (
 	"fitcheck/internal/present/page"
 )
 
-var matchCommand = &command{
-	name: "match", args: "-device D… PACKAGE… | -certified NAME", tells: true, reads: true, folds: []string{page.Why}, reports: true,
+var matchCommand = register(&command{
+	name: "match", order: 70, args: "-device D… PACKAGE… | -certified NAME", tells: true, reads: true, folds: []string{page.Why}, reports: true,
 	part: partDecide, example: "match -device cabinet-07 packages/qm-tram-8.4.2.zip",
 	short: "does it fit this device?",
 	long: `D is a device file, the name of one in the kit's devices/, or a folder of them; -device may
@@ -77,7 +77,7 @@ it takes to get there.`,
 			return m.run(ctx, c, args)
 		}
 	},
-}
+})
 
 // matching is one call of match.
 type matching struct {

@@ -14,8 +14,8 @@ import (
 	"fitcheck/internal/present/page"
 )
 
-var notesCommand = &command{
-	name: "notes", args: "PACKAGE|FILE…", tells: true, reads: true, folds: []string{page.All}, reports: true,
+var notesCommand = register(&command{
+	name: "notes", order: 60, args: "PACKAGE|FILE…", tells: true, reads: true, folds: []string{page.All}, reports: true,
 	part: partDownload, example: "notes packages/qm-core-6.4.1.zip",
 	short: "what do the release notes say that bears on the install?",
 	long: `Reads the release notes and readme files of packages, or files: text, Markdown, HTML and PDF.
@@ -45,7 +45,7 @@ the exit status is 0 when something could be read.`,
 			return exitFits, c.tell(present.NotesJSON(docs), present.NotesPage(docs, *about))
 		}
 	},
-}
+})
 
 // notes reads the notes of one package, or one file of notes.
 func (c *call) notes(ctx context.Context, k *kit.Kit, name, about, release string) ([]present.Notes, error) {

@@ -22,8 +22,8 @@ import (
 	"fitcheck/internal/present/page"
 )
 
-var pathCommand = &command{
-	name: "path", args: "-device D… -to VERSION", tells: true, reads: true, folds: []string{page.Why}, reports: true, draws: true,
+var pathCommand = register(&command{
+	name: "path", order: 80, args: "-device D… -to VERSION", tells: true, reads: true, folds: []string{page.Why}, reports: true, draws: true,
 	part: partDecide, example: "path -device depot-core -to latest",
 	short: "how does the device get there, and back?",
 	long: `VERSION is a release of the rulebook, or latest, or channel:NAME, or certified:NAME for what
@@ -58,7 +58,7 @@ is 0 with a path, 1 without one, and 3 when something that is not known decides.
 			return w.run(ctx, c)
 		}
 	},
-}
+})
 
 // wayfinding is one call of path, and the part of other commands that finds the
 // way.

@@ -23,8 +23,8 @@ import (
 	"fitcheck/internal/present/page"
 )
 
-var recoverCommand = &command{
-	name: "recover", args: "-device D PACKAGE…", tells: true, reads: true, folds: []string{page.Why}, reports: true,
+var recoverCommand = register(&command{
+	name: "recover", order: 130, args: "-device D PACKAGE…", tells: true, reads: true, folds: []string{page.Why}, reports: true,
 	part: partNight, example: "recover -device platform-2 packages/vr510-recovery-3.4.0.zip",
 	short: "it does not start: which image will its boot loader take, and how?",
 	long: `For a device whose state is boot-loader or silent. Which image the boot loader accepts, by
@@ -58,7 +58,7 @@ system does not allow pings, it goes by the transfer's answer alone.`,
 			return r.run(ctx, c, args)
 		}
 	},
-}
+})
 
 type recovering struct {
 	device, address, probe, evenIf string

@@ -15,8 +15,8 @@ import (
 	"fitcheck/internal/present/page"
 )
 
-var rulebookCommand = &command{
-	name: "rulebook", args: "check|draft|try|test|import|schema …", tells: true, reads: true, folds: []string{page.All},
+var rulebookCommand = register(&command{
+	name: "rulebook", order: 140, args: "check|draft|try|test|import|schema …", tells: true, reads: true, folds: []string{page.All},
 	part: partRules, example: "rulebook check rulebooks/quillmere.yaml",
 	short: "is this rulebook, layout or device file sound?",
 	long: `rulebook check FILE…, rulebook draft PACKAGE… [-notes FILE] [-capture FILE], rulebook try RULEBOOK FILE…, rulebook test
@@ -72,7 +72,7 @@ schema prints the JSON Schema of a kind of file, for editors that complete and c
 			return 0, usagef("there is no rulebook %s; write check, draft, try, test, import or schema", args[0])
 		}
 	},
-}
+})
 
 // check tells what is wrong with files that people write.
 func (c *call) check(paths []string) (int, error) {

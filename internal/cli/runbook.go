@@ -12,8 +12,8 @@ import (
 	"fitcheck/internal/present/page"
 )
 
-var runbookCommand = &command{
-	name: "runbook", args: "-device D… PACKAGE…", tells: true, reads: true, folds: []string{page.Why},
+var runbookCommand = register(&command{
+	name: "runbook", order: 110, args: "-device D… PACKAGE…", tells: true, reads: true, folds: []string{page.Why},
 	part: partNight, example: "runbook -device cabinet-07 packages/qm-tram-8.4.2.zip",
 	short: "which steps, in which order, and what to look for at each?",
 	long: `For the whole way to what the packages hold, or to -to VERSION: what to do before, the
@@ -128,7 +128,7 @@ Every answer goes into a record, and the same command takes it up where it was l
 			return exitFits, nil
 		}
 	},
-}
+})
 
 // writeRunbook gives the files the names under which they are staged.
 func writeRunbook(t *plan.Target, o plan.RunbookOptions) (*plan.Runbook, error) {

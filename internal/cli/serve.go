@@ -17,8 +17,8 @@ import (
 	"fitcheck/internal/present/page"
 )
 
-var serveCommand = &command{
-	name: "serve", args: "DIR", tells: true,
+var serveCommand = register(&command{
+	name: "serve", order: 100, args: "DIR", tells: true,
 	part: partNight, example: "serve -tftp 127.0.0.1:6969 -http 127.0.0.1:8080 staged",
 	short: "give out what was staged, and see who fetched what, and whether whole",
 	long: `DIR is a folder that fitcheck stage wrote, or one with a SHA256SUMS. Only files of that list
@@ -43,7 +43,7 @@ as often as it was staged for.`,
 			return s.run(ctx, c, args[0])
 		}
 	},
-}
+})
 
 // serveCall is one call of serve.
 type serveCall struct {

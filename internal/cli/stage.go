@@ -14,8 +14,8 @@ import (
 	"fitcheck/internal/present/page"
 )
 
-var stageCommand = &command{
-	name: "stage", args: "-device D… -into DIR PACKAGE…", tells: true, reads: true, folds: []string{page.Why}, reports: true,
+var stageCommand = register(&command{
+	name: "stage", order: 90, args: "-device D… -into DIR PACKAGE…", tells: true, reads: true, folds: []string{page.Why}, reports: true,
 	part: partNight, example: "stage -device depot-core -to latest -into staged",
 	short: "which files must the server offer? Lays them out, checked",
 	long: `For every hop of the way to what the packages hold, or to -to VERSION: the images that are
@@ -59,7 +59,7 @@ replaced. The exit status is that of the verdict, or 0.`,
 			return status, c.tell(present.StageJSON(*doc), present.StagePage(*doc))
 		}
 	},
-}
+})
 
 func (p *planning) stage(ctx context.Context, c *call, devices names, into string, evenIf, replace bool) (*present.Stage, int, error) {
 	doc := &present.Stage{Into: into}

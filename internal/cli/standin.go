@@ -22,8 +22,8 @@ import (
 	"fitcheck/internal/present"
 )
 
-var standInCommand = &command{
-	name: "stand-in", args: "-device D [-upgrade]", tells: true,
+var standInCommand = register(&command{
+	name: "stand-in", order: 160, args: "-device D [-upgrade]", tells: true,
 	part: partRest, example: "stand-in -device platform-2 -once",
 	short: "play a device: one that waits in its boot loader, or one that is upgraded",
 	long: `Answers on the loopback address by the rulebook's recovery of D: first as the old system,
@@ -126,7 +126,7 @@ rulebook's captures are read. -fail-first lets fetches fail.`,
 			return exitFits, err
 		}
 	},
-}
+})
 
 // upgrading is a stand-in that is upgraded.
 type upgrading struct {

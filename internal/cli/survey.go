@@ -18,8 +18,8 @@ import (
 	"fitcheck/internal/present/page"
 )
 
-var surveyCommand = &command{
-	name: "survey", args: "PACKAGE", tells: true, reads: true, folds: []string{page.All}, reports: true,
+var surveyCommand = register(&command{
+	name: "survey", order: 20, args: "PACKAGE", tells: true, reads: true, folds: []string{page.All}, reports: true,
 	part: partDownload, example: "survey packages/qm-tram-8.4.2.zip",
 	short: "what is in this download, and is it whole?",
 	long: `PACKAGE is an archive, a bare image or a folder; a name that is no path is looked up
@@ -55,7 +55,7 @@ manifest and the checksum lists say of it. The exit status is 1 when something i
 			return surveyStatus(s), c.tell(present.SurveyJSON(s), present.SurveyPage(s))
 		}
 	},
-}
+})
 
 // surveyMemory is from where on memory is reclaimed at once while a package is surveyed, so
 // that a hundred thousand items stay within 160 MiB. Left alone, the runtime lets the heap grow to twice

@@ -14,8 +14,8 @@ import (
 	"fitcheck/internal/present/page"
 )
 
-var unpackCommand = &command{
-	name: "unpack", args: "-into DIR PACKAGE", tells: true, reads: true, folds: []string{page.All},
+var unpackCommand = register(&command{
+	name: "unpack", order: 40, args: "-into DIR PACKAGE", tells: true, reads: true, folds: []string{page.All},
 	part: partDownload, example: "unpack -into unpacked packages/qm-tram-8.4.2.zip",
 	short: "write the items out as files, safely",
 	long: `Writes everything that is in the package below DIR, which is made when it is missing.
@@ -70,7 +70,7 @@ printed with its SHA-256. The exit status is 1 when something was left out.`,
 			return exitFits, err
 		}
 	},
-}
+})
 
 // mustStayWhole notes that a download must be served as it was downloaded.
 func mustStayWhole(k *kit.Kit, name string) []archive.Problem {

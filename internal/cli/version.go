@@ -13,8 +13,8 @@ import (
 // Version of the program.
 const Version = "0.1.0"
 
-var versionCommand = &command{
-	name: "version", short: "which fitcheck is this?", tells: true,
+var versionCommand = register(&command{
+	name: "version", order: 190, short: "which fitcheck is this?", tells: true,
 	part: partRest, example: "version",
 	setup: func(*flag.FlagSet) func(context.Context, *call, []string) (int, error) {
 		return func(_ context.Context, c *call, args []string) (int, error) {
@@ -29,7 +29,7 @@ var versionCommand = &command{
 			return exitFits, nil
 		}
 	},
-}
+})
 
 // builtFrom is the commit that the program was built from, as the build recorded it; the zero
 // value where it was built outside version control.
