@@ -59,6 +59,9 @@ type Format struct {
 	// Suffixes are those that names of such files end in, in small letters. What a file is goes by
 	// its content alone; a suffix that says otherwise is worth a note.
 	Suffixes []string
+	// Plain: its header is nothing but a magic. What lies behind it package content reads, whose tests
+	// hold it.
+	Plain bool
 	// Stream: it is a compressed stream, which the deep scan inflates to know where it ends.
 	Stream bool
 	// HoldsFiles: what is in it is started later, by the system itself, not by a boot loader.
@@ -135,7 +138,7 @@ var plainFileSystems = sync.OnceFunc(func() {
 		if k.Magic == "" || builtin.ByName(k.Name) != nil {
 			continue
 		}
-		Register(&Format{Name: k.Name, Title: k.Title + " file system", Room: FileSystem, Doc: Doc{Told: fmt.Sprintf("%q at %d", k.Magic, k.At), Facts: "type", From: k.From}, HoldsFiles: true, Firmware: true, Magics: []Magic{{k.At, k.Magic}}, Read: func(s *Source) (*Image, error) {
+		Register(&Format{Name: k.Name, Title: k.Title + " file system", Plain: true, Room: FileSystem, Doc: Doc{Told: fmt.Sprintf("%q at %d", k.Magic, k.At), Facts: "type", From: k.From}, HoldsFiles: true, Firmware: true, Magics: []Magic{{k.At, k.Magic}}, Read: func(s *Source) (*Image, error) {
 			m := &Image{}
 			h, err := m.Header(s, "the header of a file system", 0, k.At+len(k.Magic), binary.LittleEndian)
 			if err != nil {
