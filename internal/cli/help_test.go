@@ -7,8 +7,11 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
+
+	"fitcheck/internal/present"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -140,4 +143,12 @@ func TestListsAreInOrder(t *testing.T) {
 	inOrder(out+errout, "cab-%d ")
 	_, _, errout = run("match", "-device", "nothing-like-them", "p", "-kit", dir)
 	inOrder(strings.ReplaceAll(errout, "\n", ",")+",", "cab-%d,")
+}
+
+// What a command tells as JSON has a schema.
+func TestDocumentsHaveSchemas(t *testing.T) {
+	for _, cmd := range commands() {
+		has := slices.ContainsFunc(present.Documents(), func(d string) bool { return d == cmd.name || strings.HasPrefix(d, cmd.name+" ") })
+		assert.True(t, has || !cmd.tells, "the document of %s has no schema: form(…) beside it in internal/present", cmd.name)
+	}
 }

@@ -28,6 +28,7 @@ import (
 
 	"fitcheck/core/archive"
 	"fitcheck/core/device"
+	"fitcheck/core/fit"
 	"fitcheck/core/fit/check"
 	"fitcheck/core/member"
 	"fitcheck/core/path"
@@ -729,7 +730,9 @@ func TestNothingPasses(t *testing.T) {
 		clauses[s.clause]++
 	}
 	for _, c := range check.All() {
-		assert.NotZero(t, checks[c.Name], "nothing spoils the check %s", c.Name)
+		if decides := slices.ContainsFunc(c.Codes, func(k *check.Code) bool { return k.Outcome == fit.Misfit || k.Outcome == fit.Unsettled }); decides {
+			assert.NotZero(t, checks[c.Name], "nothing spoils the check %s", c.Name)
+		}
 		delete(checks, c.Name)
 	}
 	assert.Empty(t, checks, "these are no checks")

@@ -152,6 +152,10 @@ type jsonCertified struct {
 	Takes     []jsonPath            `json:"takes,omitempty"`
 }
 
+func init() {
+	form(func() any { return CertifiedJSON(nil) })
+}
+
 // CertifiedJSON is the document "match" of devices against a certified set.
 func CertifiedJSON(all []*certified.Result) any {
 	results := []jsonCertified{}

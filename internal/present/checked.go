@@ -64,6 +64,11 @@ func faultItem(e *yamlfile.Error, mark page.Span) page.Item {
 	return it
 }
 
+func init() {
+	form(func() any { return CheckedJSON(nil) })
+	form(func() any { return DraftJSON(&draft.Draft{}) })
+}
+
 // CheckedJSON is the document "rulebook check".
 func CheckedJSON(files []CheckedFile) any {
 	type fault struct {

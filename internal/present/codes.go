@@ -81,6 +81,10 @@ type jsonCode struct {
 	Stands  bool   `json:"stands,omitempty"`
 }
 
+func init() {
+	form(func() any { return CodesJSON(nil) })
+}
+
 // CodesJSON is the document of explain.
 func CodesJSON(all []*check.Code) any {
 	out := struct {

@@ -132,6 +132,11 @@ func changesOf(items []compare.Item) []page.Block {
 	return out
 }
 
+func init() {
+	form(func() any { return CompareJSON([]*compare.Result{{}}) })
+	form(func() any { return CompareJSON(nil) })
+}
+
 // CompareJSON is the document "compare".
 func CompareJSON(all []*compare.Result) any {
 	type component struct {

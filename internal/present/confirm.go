@@ -148,6 +148,10 @@ type jsonConfirmMember struct {
 	Checks  []jsonCheck `json:"checks"`
 }
 
+func init() {
+	form(func() any { return ConfirmJSON() })
+}
+
 // ConfirmJSON is the document of confirm.
 func ConfirmJSON(all ...Confirmed) any {
 	worst := fit.Fits

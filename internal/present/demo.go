@@ -54,6 +54,10 @@ func DemoKit(dir string, files int, begin []string) *page.Page {
 	return p
 }
 
+func init() {
+	form(func() any { return DemoKitJSON("", 0) })
+}
+
 // DemoKitJSON is the document "demo" of a kit that was written.
 func DemoKitJSON(dir string, files int) any {
 	return struct {

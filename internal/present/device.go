@@ -219,6 +219,10 @@ func (d DeviceReading) settle() string {
 	return out
 }
 
+func init() {
+	form(func() any { return DeviceJSON(DeviceReading{Device: &device.Device{}, Draft: &device.Draft{}}) })
+}
+
 // DeviceJSON is the document "device".
 func DeviceJSON(d DeviceReading) any {
 	type value struct {

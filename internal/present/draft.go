@@ -46,6 +46,10 @@ func MergedPage(m *draft.Merged, file string) *page.Page {
 	return p
 }
 
+func init() {
+	form(func() any { return MergedJSON(&draft.Merged{}, "") })
+}
+
 // MergedJSON is the document of rulebook draft -merge.
 func MergedJSON(m *draft.Merged, file string) any {
 	return struct {

@@ -39,6 +39,12 @@ func ExamplesPage(all []example.Result) *page.Page {
 	return p
 }
 
+func init() {
+	form(func() any { return ExamplesJSON(nil) })
+	form(func() any { return TriedJSON([]*example.Tried{}) })
+	form(func() any { return ImportedJSON(&draft.Imported{}, "") })
+}
+
 // ExamplesJSON is the document of rulebook test.
 func ExamplesJSON(all []example.Result) any {
 	type one struct {

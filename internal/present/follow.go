@@ -121,6 +121,10 @@ func FollowHelp() *page.Page {
 	}}}}
 }
 
+func init() {
+	form(func() any { return FollowLineJSON(follow.Line{}) })
+}
+
 // FollowLineJSON is a line of the record as it is told.
 func FollowLineJSON(l follow.Line) any {
 	return struct {

@@ -51,6 +51,10 @@ func InventoryPage(i Inventory) *page.Page {
 	return p
 }
 
+func init() {
+	form(func() any { return InventoryJSON(Inventory{}) })
+}
+
 // InventoryJSON is the document of device for an inventory.
 func InventoryJSON(i Inventory) any {
 	return struct {

@@ -370,6 +370,14 @@ func problemsJSON(all []archive.Problem) []jsonProblem {
 	return out
 }
 
+func init() {
+	form(func() any { return SurveyJSON(&survey.Survey{}) })
+	form(func() any { return HeaderJSON(Header{Image: &image.Image{}}) })
+	form(func() any { return DemoJSON(nil) })
+	form(func() any { return VersionJSON("", "", Commit{}) })
+	form(func() any { return ErrorJSON("", "", "") })
+}
+
 // SurveyJSON is the document "survey".
 func SurveyJSON(s *survey.Survey) any {
 	type item struct {

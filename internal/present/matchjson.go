@@ -143,6 +143,10 @@ type RefusedPackage struct {
 // manyResults is from how many verdicts on each is written on one line.
 const manyResults = 200
 
+func init() {
+	form(func() any { return AnswersJSON(nil, nil) })
+}
+
 // AnswersJSON is the document "match": the verdicts, by device and the best first, and
 // the verdict on the device that comes off worst with its best package.
 func AnswersJSON(all []Answer, refused []RefusedPackage) any {

@@ -228,6 +228,10 @@ type jsonSameRule struct {
 	Same  bool   `json:"same"`
 }
 
+func init() {
+	form(func() any { return NotesJSON(nil) })
+}
+
 // NotesJSON is the document of notes.
 func NotesJSON(docs []Notes) any {
 	out := jsonNotes{Fitcheck: about{"notes", Edition}, Documents: []jsonDocument{}}

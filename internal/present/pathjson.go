@@ -101,6 +101,10 @@ type jsonOtherPath struct {
 	Hops []jsonHop `json:"hops"`
 }
 
+func init() {
+	form(func() any { return PathJSON(nil) })
+}
+
 // PathJSON is the document of path: a result a device, and whether there is a path for each.
 func PathJSON(all []Paths) any {
 	out := struct {

@@ -189,6 +189,11 @@ func StandIn(state, text string) *page.Page {
 	return event(fmt.Sprintf("%-24s", state), text, page.Plain)
 }
 
+func init() {
+	form(func() any { return jsonRecovery{Fitcheck: about{"recover", Edition}} })
+	form(func() any { return StandInJSON("", "") })
+}
+
 type jsonRecovery struct {
 	Fitcheck about              `json:"fitcheck"`
 	Verdict  string             `json:"verdict"`

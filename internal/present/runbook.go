@@ -113,6 +113,10 @@ func instructionJSON(i plan.Instruction) jsonInstruction {
 	return jsonInstruction{Text: i.Text, Commands: i.Commands, See: i.See, Warn: i.Warn, Back: i.Back}
 }
 
+func init() {
+	form(func() any { return RunbookJSON(nil, nil) })
+}
+
 // RunbookJSON is the document of runbook.
 func RunbookJSON(b *plan.Runbook, refused []Refused) any {
 	return resultsJSON("runbook", string(refusedVerdict(b != nil, refused)), []jsonRunbook{runbookJSON(b, refused)})

@@ -160,6 +160,10 @@ type jsonUnplaced struct {
 	Because string `json:"because"`
 }
 
+func init() {
+	form(func() any { return RunbooksJSON(Runbooks{}) })
+}
+
 // RunbooksJSON is the document of runbook for several devices.
 func RunbooksJSON(r Runbooks) any {
 	doc := struct {

@@ -9,57 +9,18 @@ import (
 	"strings"
 	"time"
 
-	"fitcheck/core/compare"
-	"fitcheck/core/device"
 	"fitcheck/core/digest"
-	"fitcheck/core/draft"
-	"fitcheck/core/example"
-	"fitcheck/core/follow"
-	"fitcheck/core/image"
-	"fitcheck/core/plan"
-	"fitcheck/core/survey"
-	"fitcheck/core/unpack"
 )
 
 // JSON Schemas (draft 2020-12) of the documents that the program writes, made from the Go types that
 // they are written from.
 
 // forms are empty documents, one of each form. A document that has several, as confirm with and
-// without -step, stands there several times.
-var forms = []func() any{
-	func() any { return SurveyJSON(&survey.Survey{}) },
-	func() any { return HeaderJSON(Header{Image: &image.Image{}}) },
-	func() any { return CompareJSON([]*compare.Result{{}}) },
-	func() any { return CompareJSON(nil) },
-	func() any { return UnpackedJSON(Unpacked{Result: &unpack.Result{}}) },
-	func() any { return NotesJSON(nil) },
-	func() any { return DeviceJSON(DeviceReading{Device: &device.Device{}, Draft: &device.Draft{}}) },
-	func() any { return InventoryJSON(Inventory{}) },
-	func() any { return AnswersJSON(nil, nil) },
-	func() any { return CertifiedJSON(nil) },
-	func() any { return PathJSON(nil) },
-	func() any { return StageJSON(Stage{}) },
-	func() any { return StagedRecord(nil, nil) },
-	func() any { return jsonServed{Fitcheck: about{"serve", Edition}} },
-	func() any { return RunbookJSON(nil, nil) },
-	func() any { return RunbooksJSON(Runbooks{}) },
-	func() any { return FollowLineJSON(follow.Line{}) },
-	func() any { return ConfirmJSON() },
-	func() any { return StepJSON(&plan.StepAnswer{}) },
-	func() any { return jsonRecovery{Fitcheck: about{"recover", Edition}} },
-	func() any { return StandInJSON("", "") },
-	func() any { return CheckedJSON(nil) },
-	func() any { return DraftJSON(&draft.Draft{}) },
-	func() any { return MergedJSON(&draft.Merged{}, "") },
-	func() any { return ExamplesJSON(nil) },
-	func() any { return TriedJSON([]*example.Tried{}) },
-	func() any { return ImportedJSON(&draft.Imported{}, "") },
-	func() any { return CodesJSON(nil) },
-	func() any { return DemoJSON(nil) },
-	func() any { return DemoKitJSON("", 0) },
-	func() any { return VersionJSON("", "", Commit{}) },
-	func() any { return ErrorJSON("", "", "") },
-}
+// without -step, stands there several times. The file that makes a document adds it.
+var forms []func() any
+
+// form adds a form of a document, by an empty one.
+func form(empty func() any) { forms = append(forms, empty) }
 
 // Schemas are those of all documents, by their names.
 func Schemas() map[string]map[string]any {

@@ -203,6 +203,10 @@ func ServeEnds(s *serving.Session) *page.Page {
 	return p
 }
 
+func init() {
+	form(func() any { return jsonServed{Fitcheck: about{"serve", Edition}} })
+}
+
 type jsonServed struct {
 	Fitcheck about       `json:"fitcheck"`
 	Time     string      `json:"time"`

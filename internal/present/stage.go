@@ -239,6 +239,11 @@ type jsonUse struct {
 	Hop       int    `json:"hop"`
 }
 
+func init() {
+	form(func() any { return StageJSON(Stage{}) })
+	form(func() any { return StagedRecord(nil, nil) })
+}
+
 // StageJSON is the document of stage.
 func StageJSON(d Stage) any {
 	out := jsonStage{Fitcheck: about{"stage", Edition}, Into: d.Into, Staged: d.Done != nil, Refused: []jsonRefused{}, Files: servingJSON(d.Files), Written: []string{}}

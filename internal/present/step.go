@@ -112,6 +112,10 @@ type jsonShown struct {
 	Holds string `json:"holds"`
 }
 
+func init() {
+	form(func() any { return StepJSON(&plan.StepAnswer{}) })
+}
+
 // StepJSON is the document of confirm -step.
 func StepJSON(a *plan.StepAnswer) any {
 	return resultsJSON("confirm", string(stepVerdicts[a.Outcome]), []jsonStepAnswer{stepJSON(a)})

@@ -48,6 +48,10 @@ func UnpackedPage(u Unpacked) *page.Page {
 	return p
 }
 
+func init() {
+	form(func() any { return UnpackedJSON(Unpacked{Result: &unpack.Result{}}) })
+}
+
 // UnpackedJSON is the document "unpack".
 func UnpackedJSON(u Unpacked) any {
 	type file struct {
