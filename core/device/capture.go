@@ -1,6 +1,7 @@
 package device
 
 import (
+	"cmp"
 	"fmt"
 	"regexp"
 	"slices"
@@ -247,35 +248,9 @@ func (r *Reading) entry(member string, e KeyPattern, m []string, where fact.Sour
 	}
 	switch e.Key {
 	case "slots":
-		if group["name"] == "" {
-			return
-		}
-		slot := "slots." + group["name"]
-		r.add(member, slot+".name", group["name"], where)
-		for _, n := range e.Pattern.SubexpNames() {
-			switch {
-			case n == "" || n == "name" || group[n] == "":
-			case n == "active" || n == "next":
-				r.add(member, slot+"."+n, marked(group[n]), where)
-			default:
-				r.add(member, slot+"."+n, group[n], where)
-			}
-		}
+		r.slotEntry(member, e.Pattern.SubexpNames(), group, where)
 	case "files":
-		if group["file"] == "" {
-			return
-		}
-		file := "files." + group["file"]
-		r.add(member, file+".file", group["file"], where)
-		for _, n := range fileKeys[1:] {
-			switch {
-			case group[n] == "":
-			case n == "next":
-				r.add(member, file+".next", marked(group[n]), where)
-			default:
-				r.take(member, file+"."+n, group[n], where)
-			}
-		}
+		r.fileEntry(member, group, where)
 	case "installed", "companions":
 		name := group[eachGroups[e.Key][0]]
 		if name != "" && group["version"] != "" {
@@ -293,20 +268,54 @@ func (r *Reading) entry(member string, e KeyPattern, m []string, where fact.Sour
 			}
 		}
 	case "attached":
-		model := group["model"]
-		if model == "" {
-			model = first(m)
-		}
-		r.take(member, e.Key, model, where)
-		for _, n := range []string{"name", "serial", "main"} {
-			if last := len(r.Values) - 1; group[n] != "" && last >= 0 && r.Values[last].At == where {
-				if r.Values[last].More == nil {
-					r.Values[last].More = map[string]string{}
-				}
-				r.Values[last].More[n] = group[n]
-			}
-		}
+		r.attachedEntry(member, cmp.Or(group["model"], first(m)), group, where)
 	default:
 		r.take(member, e.Key, first(m), where)
+	}
+}
+
+func (r *Reading) slotEntry(member string, names []string, group map[string]string, where fact.Source) {
+	if group["name"] == "" {
+		return
+	}
+	slot := "slots." + group["name"]
+	r.add(member, slot+".name", group["name"], where)
+	for _, n := range names {
+		switch {
+		case n == "" || n == "name" || group[n] == "":
+		case n == "active" || n == "next":
+			r.add(member, slot+"."+n, marked(group[n]), where)
+		default:
+			r.add(member, slot+"."+n, group[n], where)
+		}
+	}
+}
+
+func (r *Reading) fileEntry(member string, group map[string]string, where fact.Source) {
+	if group["file"] == "" {
+		return
+	}
+	file := "files." + group["file"]
+	r.add(member, file+".file", group["file"], where)
+	for _, n := range fileKeys[1:] {
+		switch {
+		case group[n] == "":
+		case n == "next":
+			r.add(member, file+".next", marked(group[n]), where)
+		default:
+			r.take(member, file+"."+n, group[n], where)
+		}
+	}
+}
+
+func (r *Reading) attachedEntry(member, model string, group map[string]string, where fact.Source) {
+	r.take(member, "attached", model, where)
+	for _, n := range []string{"name", "serial", "main"} {
+		if last := len(r.Values) - 1; group[n] != "" && last >= 0 && r.Values[last].At == where {
+			if r.Values[last].More == nil {
+				r.Values[last].More = map[string]string{}
+			}
+			r.Values[last].More[n] = group[n]
+		}
 	}
 }

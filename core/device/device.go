@@ -329,70 +329,56 @@ func check(u *Unit, fail func(at y.Spot, message, advice string)) {
 
 // has tells whether the file gives a value under a key as read_from names it.
 func (u *Unit) has(key string) bool {
-	head, rest, nested := strings.Cut(key, ".")
-	if nested {
-		switch head {
-		case "installed":
-			_, ok := u.Installed.Get(rest)
-			return ok
-		case "companions":
-			_, ok := u.Companions.Get(rest)
-			return ok
-		case "slots":
-			return slices.ContainsFunc(u.Slots, func(s Slot) bool { return s.Name.Text == rest })
-		case "entitled":
-			return u.Entitled != nil && (rest == "from" && u.Entitled.From.Set() || rest == "until" && u.Entitled.Until.Set() || rest == "active" && u.Entitled.Active != nil)
-		case "start":
-			return u.Start != nil && rest == "saved" && u.Start.Saved != nil
-		case "job":
-			return u.Job != nil && (rest == "state" && u.Job.State.Set() || rest == "percent" && u.Job.Percent.Set() || rest == "reason" && u.Job.Reason.Set())
-		case "files":
-			return slices.ContainsFunc(u.Files, func(f StoredFile) bool { return f.File.Text == rest })
-		case "config":
-			return u.Config != nil && (rest == "saved" && u.Config.Saved != nil || rest == "backed_up" && u.Config.BackedUp.Set())
-		}
-		return false
+	if head, rest, nested := strings.Cut(key, "."); nested {
+		of := hasNested[head]
+		return of != nil && of(u, rest)
 	}
-	switch key {
-	case "storage_free":
-		return u.StorageFree.Set()
-	case "memory":
-		return u.Memory.Set()
-	case "entitled_until":
-		return u.EntitledUntil.Set()
-	case "boards":
-		return len(u.Boards) > 0
-	case "features":
-		return len(u.Features) > 0
-	case "attached":
-		return len(u.Attached) > 0
-	case "slots":
-		return len(u.Slots) > 0
-	case "installed":
-		return len(u.Installed.Entries) > 0
-	case "companions":
-		return len(u.Companions.Entries) > 0
-	case "config":
-		return u.Config != nil
-	case "start":
-		return u.Start != nil
-	case "entitled":
-		return u.Entitled != nil
-	case "job":
-		return u.Job != nil
-	case "files":
-		return len(u.Files) > 0
-	case "faults":
-		return len(u.Faults) > 0
-	case "not_together":
-		return len(u.NotTogether) > 0
+	if of := hasWhole[key]; of != nil {
+		return of(u)
 	}
-	for name, t := range u.texts() {
-		if name == key {
-			return t.Set()
-		}
-	}
-	return false
+	return u.texts()[key].Set()
+}
+
+// hasWhole tells, for keys that are no texts, whether the file gives them.
+var hasWhole = map[string]func(u *Unit) bool{
+	"storage_free":   func(u *Unit) bool { return u.StorageFree.Set() },
+	"memory":         func(u *Unit) bool { return u.Memory.Set() },
+	"entitled_until": func(u *Unit) bool { return u.EntitledUntil.Set() },
+	"boards":         func(u *Unit) bool { return len(u.Boards) > 0 },
+	"features":       func(u *Unit) bool { return len(u.Features) > 0 },
+	"attached":       func(u *Unit) bool { return len(u.Attached) > 0 },
+	"slots":          func(u *Unit) bool { return len(u.Slots) > 0 },
+	"installed":      func(u *Unit) bool { return len(u.Installed.Entries) > 0 },
+	"companions":     func(u *Unit) bool { return len(u.Companions.Entries) > 0 },
+	"config":         func(u *Unit) bool { return u.Config != nil },
+	"start":          func(u *Unit) bool { return u.Start != nil },
+	"entitled":       func(u *Unit) bool { return u.Entitled != nil },
+	"job":            func(u *Unit) bool { return u.Job != nil },
+	"files":          func(u *Unit) bool { return len(u.Files) > 0 },
+	"faults":         func(u *Unit) bool { return len(u.Faults) > 0 },
+	"not_together":   func(u *Unit) bool { return len(u.NotTogether) > 0 },
+}
+
+// hasNested tells the same of what is in a mapping or a list, by the key in front of the dot.
+var hasNested = map[string]func(u *Unit, rest string) bool{
+	"installed":  func(u *Unit, rest string) bool { _, ok := u.Installed.Get(rest); return ok },
+	"companions": func(u *Unit, rest string) bool { _, ok := u.Companions.Get(rest); return ok },
+	"slots": func(u *Unit, rest string) bool {
+		return slices.ContainsFunc(u.Slots, func(s Slot) bool { return s.Name.Text == rest })
+	},
+	"files": func(u *Unit, rest string) bool {
+		return slices.ContainsFunc(u.Files, func(f StoredFile) bool { return f.File.Text == rest })
+	},
+	"entitled": func(u *Unit, rest string) bool {
+		return u.Entitled != nil && map[string]bool{"from": u.Entitled.From.Set(), "until": u.Entitled.Until.Set(), "active": u.Entitled.Active != nil}[rest]
+	},
+	"start": func(u *Unit, rest string) bool { return u.Start != nil && rest == "saved" && u.Start.Saved != nil },
+	"job": func(u *Unit, rest string) bool {
+		return u.Job != nil && map[string]bool{"state": u.Job.State.Set(), "percent": u.Job.Percent.Set(), "reason": u.Job.Reason.Set()}[rest]
+	},
+	"config": func(u *Unit, rest string) bool {
+		return u.Config != nil && map[string]bool{"saved": u.Config.Saved != nil, "backed_up": u.Config.BackedUp.Set()}[rest]
+	},
 }
 
 func (u *Unit) texts() map[string]y.Text {

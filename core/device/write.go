@@ -99,78 +99,18 @@ func (d *Draft) put(at *yaml.Node, f Finding, replaced map[*yaml.Node]map[string
 	from := f.Key
 	switch {
 	case isList(f.Key):
-		list := &yaml.Node{Kind: yaml.SequenceNode, Style: yaml.FlowStyle}
-		for _, v := range f.Values {
-			if len(v.More) == 0 {
-				list.Content = append(list.Content, scalar(v.Text))
-				continue
-			}
-			entry := &yaml.Node{Kind: yaml.MappingNode, Style: yaml.FlowStyle}
-			for _, key := range []string{"name", "model", "serial", "main"} {
-				if t := v.More[key]; t != "" {
-					entry.Content = append(entry.Content, scalar(key), scalar(t))
-				} else if key == "model" {
-					entry.Content = append(entry.Content, scalar(key), scalar(v.Text))
-				}
-			}
-			list.Content = append(list.Content, entry)
-		}
-		put(at, f.Key, list)
+		put(at, f.Key, listNode(f.Values))
 	case head == "slots" || head == "files":
-		dot := strings.LastIndexByte(rest, '.')
-		name, what := rest[:dot], rest[dot+1:]
-		handle := "name"
-		if head == "files" {
-			handle = "file"
-		}
-		list := get(at, head)
-		if list == nil || !replaced[at][head] {
-			list = &yaml.Node{Kind: yaml.SequenceNode}
-			put(at, head, list)
-			if replaced[at] == nil {
-				replaced[at] = map[string]bool{}
-			}
-			replaced[at][head] = true
-		}
-		var entry *yaml.Node
-		for _, n := range list.Content {
-			if t := get(n, handle); t != nil && t.Value == name {
-				entry = n
-			}
-		}
-		if entry == nil {
-			entry = &yaml.Node{Kind: yaml.MappingNode, Style: yaml.FlowStyle, Content: []*yaml.Node{scalar(handle), scalar(name)}}
-			list.Content = append(list.Content, entry)
-		}
-		switch {
-		case what == handle:
-		case what == "active" || what == "next":
-			if v.Text == "true" {
-				put(entry, what, &yaml.Node{Kind: yaml.ScalarNode, Tag: "!!bool", Value: "true"})
-			}
-		case what == "size":
-			put(entry, what, &yaml.Node{Kind: yaml.ScalarNode, Value: v.Text})
-		default:
-			put(entry, what, scalar(v.Text))
-		}
-		from = head + "." + name
+		from = head + "." + putEntry(at, head, rest, v.Text, replaced)
 	case nested:
 		of := get(at, head)
 		if of == nil {
 			of = &yaml.Node{Kind: yaml.MappingNode, Style: yaml.FlowStyle}
 			put(at, head, of)
 		}
-		n := scalar(v.Text)
-		if f.Key == "config.saved" || f.Key == "start.saved" || f.Key == "entitled.active" {
-			n = &yaml.Node{Kind: yaml.ScalarNode, Tag: "!!bool", Value: v.Text}
-		} else if f.Key == "config.backed_up" || f.Key == "entitled.from" || f.Key == "entitled.until" {
-			n = &yaml.Node{Kind: yaml.ScalarNode, Value: v.Text}
-		}
-		put(of, rest, n)
-	case f.Key == "entitled_until", f.Key == "storage_free", f.Key == "memory":
-		put(at, f.Key, &yaml.Node{Kind: yaml.ScalarNode, Value: v.Text})
+		put(of, rest, plain(f.Key, v.Text))
 	default:
-		put(at, f.Key, scalar(v.Text))
+		put(at, f.Key, plain(f.Key, v.Text))
 	}
 	if f.Key == "name" && f.Member != "" {
 		return // it is the member's handle
@@ -185,6 +125,78 @@ func (d *Draft) put(at *yaml.Node, f Finding, replaced map[*yaml.Node]map[string
 		put(at, "read_from", sources)
 	}
 	put(sources, from, scalar(where))
+}
+
+// listNode makes the node of a list.
+func listNode(values []Value) *yaml.Node {
+	list := &yaml.Node{Kind: yaml.SequenceNode, Style: yaml.FlowStyle}
+	for _, v := range values {
+		if len(v.More) == 0 {
+			list.Content = append(list.Content, scalar(v.Text))
+			continue
+		}
+		entry := &yaml.Node{Kind: yaml.MappingNode, Style: yaml.FlowStyle}
+		for _, key := range []string{"name", "model", "serial", "main"} {
+			if t := v.More[key]; t != "" {
+				entry.Content = append(entry.Content, scalar(key), scalar(t))
+			} else if key == "model" {
+				entry.Content = append(entry.Content, scalar(key), scalar(v.Text))
+			}
+		}
+		list.Content = append(list.Content, entry)
+	}
+	return list
+}
+
+// putEntry puts a value into an entry of slots or files, whose name is in front of the last dot of rest, and
+// gives that name. What the list held before is replaced once.
+func putEntry(at *yaml.Node, head, rest, text string, replaced map[*yaml.Node]map[string]bool) (name string) {
+	dot := strings.LastIndexByte(rest, '.')
+	name, what := rest[:dot], rest[dot+1:]
+	handle := map[string]string{"slots": "name", "files": "file"}[head]
+	list := get(at, head)
+	if list == nil || !replaced[at][head] {
+		list = &yaml.Node{Kind: yaml.SequenceNode}
+		put(at, head, list)
+		if replaced[at] == nil {
+			replaced[at] = map[string]bool{}
+		}
+		replaced[at][head] = true
+	}
+	var entry *yaml.Node
+	for _, n := range list.Content {
+		if t := get(n, handle); t != nil && t.Value == name {
+			entry = n
+		}
+	}
+	if entry == nil {
+		entry = &yaml.Node{Kind: yaml.MappingNode, Style: yaml.FlowStyle, Content: []*yaml.Node{scalar(handle), scalar(name)}}
+		list.Content = append(list.Content, entry)
+	}
+	switch {
+	case what == handle:
+	case what == "active" || what == "next":
+		if text == "true" {
+			put(entry, what, &yaml.Node{Kind: yaml.ScalarNode, Tag: "!!bool", Value: "true"})
+		}
+	case what == "size":
+		put(entry, what, &yaml.Node{Kind: yaml.ScalarNode, Value: text})
+	default:
+		put(entry, what, scalar(text))
+	}
+	return name
+}
+
+// plain makes the node of a value: a yes or no, a day or a size stand without quotes, whatever else a
+// reader of YAML would take them for.
+func plain(key, text string) *yaml.Node {
+	switch key {
+	case "config.saved", "start.saved", "entitled.active":
+		return &yaml.Node{Kind: yaml.ScalarNode, Tag: "!!bool", Value: text}
+	case "config.backed_up", "entitled.from", "entitled.until", "entitled_until", "storage_free", "memory":
+		return &yaml.Node{Kind: yaml.ScalarNode, Value: text}
+	}
+	return scalar(text)
 }
 
 // remarks writes what a person must still settle at the top of the file.

@@ -298,15 +298,41 @@ func (s *Survey) Root() *Item { return s.Find(s.Name) }
 // open it, that a bound was passed, or that the context ended; what is wrong
 // inside the package is in Problems.
 func Run(ctx context.Context, path string, o Options) (*Survey, error) {
+	if o.Formats == nil {
+		o.Formats = format.Builtin()
+	}
+	s, err := walk(ctx, path, o)
+	if err != nil {
+		return nil, err
+	}
+	s.whole(o)
+	if s.describe(o.Rulebooks); s.refused != nil {
+		return nil, s.refused
+	}
+	if o.promote == nil && !o.Quick {
+		if o.promote = s.withinFileSystems(); len(o.promote) > 0 {
+			return Run(ctx, path, o) // once more: now it is known which files matter
+		}
+	}
+	s.readVersionFiles()
+	s.settleParts()
+	s.judgeRoot()
+	s.judgeManifests()
+	if err := s.prove(ctx, o); err != nil {
+		return nil, err
+	}
+	s.collectProblems()
+	return s, nil
+}
+
+// walk opens the package, and makes an item of everything in it.
+func walk(ctx context.Context, path string, o Options) (*Survey, error) {
 	info, err := os.Stat(path)
 	if err != nil {
 		return nil, &archive.OpenError{Path: path, Err: err}
 	}
 	if info.IsDir() && len(o.Expect) > 0 {
 		return nil, &archive.OpenError{Path: path, Err: errors.New("a folder has no digest to compare; give the downloaded file")}
-	}
-	if o.Formats == nil {
-		o.Formats = format.Builtin()
 	}
 	c := &collector{options: o, digests: newWanted(o)}
 	var visitor archive.Visitor = c
@@ -332,34 +358,38 @@ func Run(ctx context.Context, path string, o Options) (*Survey, error) {
 			s.byAddress[it.Address] = it
 		}
 	}
-	if root := s.Root(); root != nil && !s.Folder {
-		s.Size, s.Digests = root.Size, root.Digests
-		for _, e := range o.Expect {
-			root.Published = append(root.Published, Published{Sum: e.Sum, Source: e.Source})
-		}
-		s.readBeside(root)
-	} else {
+	return s, nil
+}
+
+// whole tells of the package as one file: its size, its digests, what is published of it.
+func (s *Survey) whole(o Options) {
+	root := s.Root()
+	if root == nil || s.Folder {
 		for _, it := range s.Items {
 			if it.Depth == 0 {
 				s.Size += it.Size
 			}
 		}
+		return
 	}
-	if s.describe(o.Rulebooks); s.refused != nil {
-		return nil, s.refused
+	s.Size, s.Digests = root.Size, root.Digests
+	for _, e := range o.Expect {
+		root.Published = append(root.Published, Published{Sum: e.Sum, Source: e.Source})
 	}
-	if o.promote == nil && !o.Quick {
-		if o.promote = s.withinFileSystems(); len(o.promote) > 0 {
-			return Run(ctx, path, o) // once more: now it is known which files matter
-		}
-	}
+	s.readBeside(root)
+}
+
+// readVersionFiles reads those items by which a system says what it is.
+func (s *Survey) readVersionFiles() {
 	for _, it := range s.Items {
 		if it.text != nil && image.IsVersionFile(it.Name) {
 			it.Versions = image.VersionFacts(it.Name, it.text.data, fact.Source{Kind: fact.Content, File: it.Address})
 		}
 	}
-	s.settleParts()
-	s.judgeRoot()
+}
+
+// judgeManifests tells what no manifest lists, and of a manifest that is missing.
+func (s *Survey) judgeManifests() {
 	for _, it := range s.Unlisted() {
 		it.Problems = append(it.Problems, archive.Problem{Item: it.Address, Class: archive.Note, What: "no manifest of the package lists it"})
 	}
@@ -367,18 +397,28 @@ func Run(ctx context.Context, path string, o Options) (*Survey, error) {
 		s.problem(s.Name, archive.Problem{Item: s.Name, Class: Absent,
 			What: fmt.Sprintf("the rulebook expects a manifest (%s), and there is none", e.Manifest.Item.Pattern), Advice: "download the whole package again"})
 	}
+}
+
+// prove computes what digests are asked for by now, verifies signatures, and holds what is published
+// against the content.
+func (s *Survey) prove(ctx context.Context, o Options) error {
 	if !o.Quick {
 		if err := s.lateDigests(ctx, o); err != nil {
-			return nil, err
+			return err
 		}
 		if root := s.Root(); root != nil && !s.Folder {
 			s.Digests = root.Digests
 		}
 	}
 	if err := s.verify(ctx, o); err != nil {
-		return nil, err
+		return err
 	}
 	s.comparePublished()
+	return nil
+}
+
+// collectProblems makes the list of all that is wrong, in order.
+func (s *Survey) collectProblems() {
 	if len(s.Items) == 0 && len(s.Problems) == 0 {
 		s.problem(s.Name, archive.Problem{Item: s.Name, Class: Absent, What: "there is nothing in it", Advice: "look whether this is the right folder"})
 	}
@@ -392,7 +432,6 @@ func Run(ctx context.Context, path string, o Options) (*Survey, error) {
 	slices.SortStableFunc(s.Problems, func(a, b archive.Problem) int {
 		return cmp.Or(natural.Compare(a.Item, b.Item), cmp.Compare(a.What, b.What))
 	})
-	return s, nil
 }
 
 // judgeRoot says so when the download itself is nothing that could be
@@ -564,8 +603,38 @@ func (s *sink) End(c *archive.Content, problems []archive.Problem) error {
 	if err != nil {
 		return err
 	}
+	it.settle(c, kind, m, s.sums.Sums(), problems)
+	it.suffix(s.c.options.Formats)
+	if len(problems) > 0 && kind == "empty" {
+		it.Kind = "unknown"
+	}
+	if it.format = s.c.options.Formats.ByName(kind); kind == "unknown" {
+		it.Nature = s.reading.Nature()
+	}
+	if s.deep() && c.Readable() && c.Size() > 0 {
+		if it.Map, err = image.Scan(s.c.options.Formats, c, m); err != nil {
+			return err
+		}
+	}
+	if m != nil {
+		it.tell(m)
+	}
+	if err := s.within(c, m); err != nil {
+		return err
+	}
+	if t := it.text; t != nil && kind == "text" && manifest.IsSums(t.data) {
+		s.c.digests.learn(t.data)
+	}
+	s.c.mu.Lock()
+	defer s.c.mu.Unlock()
+	s.c.take(it)
+	return nil
+}
+
+// settle takes over what was seen while the item passed.
+func (it *Item) settle(c *archive.Content, kind string, m *image.Image, sums digest.Set, problems []archive.Problem) {
 	it.Quick, it.Unread = c.Skipped() && !c.Unread(), c.Unread()
-	it.Kind, it.Size, it.Digests, it.Problems, it.Image = kind, c.Size(), s.sums.Sums(), problems, m
+	it.Kind, it.Size, it.Digests, it.Problems, it.Image = kind, c.Size(), sums, problems, m
 	if c.Unsized() {
 		it.Size = 0
 	}
@@ -582,31 +651,25 @@ func (s *sink) End(c *archive.Content, problems []archive.Problem) error {
 			it.Contents = nil // nothing could be listed
 		}
 	}
-	it.suffix(s.c.options.Formats)
-	if len(problems) > 0 && kind == "empty" {
-		it.Kind = "unknown"
-	}
-	if it.format = s.c.options.Formats.ByName(kind); kind == "unknown" {
-		it.Nature = s.reading.Nature()
-	}
-	if s.deep() && c.Readable() && c.Size() > 0 {
-		if it.Map, err = image.Scan(s.c.options.Formats, c, m); err != nil {
-			return err
+}
+
+// tell takes over what the header says, and what is wrong with the image.
+func (it *Item) tell(m *image.Image) {
+	m.Forget()
+	add := func(class archive.Class, all []string, advice string) {
+		for _, what := range all {
+			it.Problems = append(it.Problems, archive.Problem{Item: it.Address, Class: class, What: what, Advice: advice})
 		}
 	}
-	if m != nil {
-		m.Forget()
-		for _, what := range m.Damaged() {
-			it.Problems = append(it.Problems, archive.Problem{Item: it.Address, Class: archive.Damaged, What: what, Advice: "download the package again, and compare its digest with the published one"})
-		}
-		for _, what := range m.AllUnread() {
-			it.Problems = append(it.Problems, archive.Problem{Item: it.Address, Class: archive.Unreadable, What: what, Advice: "check it against a digest that the maker published (-digest sha256:…)"})
-		}
-		for _, what := range m.AllNotes() {
-			it.Problems = append(it.Problems, archive.Problem{Item: it.Address, Class: archive.Note, What: what})
-		}
-		it.Witnesses = append(it.Witnesses, fact.Witness{Kind: fact.Header, Name: m.Format, Claims: m.Claims()})
-	}
+	add(archive.Damaged, m.Damaged(), "download the package again, and compare its digest with the published one")
+	add(archive.Unreadable, m.AllUnread(), "check it against a digest that the maker published (-digest sha256:…)")
+	add(archive.Note, m.AllNotes(), "")
+	it.Witnesses = append(it.Witnesses, fact.Witness{Kind: fact.Header, Name: m.Format, Claims: m.Claims()})
+}
+
+// within lists what is opened of the item as the members of an archive are: the parts of its image, and
+// what the deep scan found.
+func (s *sink) within(c *archive.Content, m *image.Image) (err error) {
 	if s.members, err = s.c.options.Formats.Members(m, c); err != nil {
 		return err
 	}
@@ -614,17 +677,11 @@ func (s *sink) End(c *archive.Content, problems []archive.Problem) error {
 	if len(s.members) > 0 {
 		from = max(from, m.Extent) // what lies within is opened already
 	}
-	for _, r := range it.Map {
+	for _, r := range s.it.Map {
 		if r.Image != nil && r.From >= from || r.Image != nil && r.From == 0 && r.To < c.Size() && m == nil {
 			s.members = append(s.members, archive.Member{Name: fmt.Sprintf("%s at 0x%x", r.Kind, r.From), At: io.NewSectionReader(c, r.From, r.To-r.From), Size: r.To - r.From})
 		}
 	}
-	if t := it.text; t != nil && kind == "text" && manifest.IsSums(t.data) {
-		s.c.digests.learn(t.data)
-	}
-	s.c.mu.Lock()
-	defer s.c.mu.Unlock()
-	s.c.take(it)
 	return nil
 }
 

@@ -49,26 +49,7 @@ func (c *Case) intact(k Component, it *survey.Item) Line {
 	base := Line{Component: k.Name, Package: it.Address, Device: "what its format asks for"}
 	here := fact.Source{Kind: fact.Header, File: it.Address}
 	content := fact.Source{Kind: fact.Content, File: it.Address, Size: it.Size}
-	wrong := false
-	if it.Image != nil {
-		for _, sum := range it.Image.AllSums() {
-			if len(base.Sources) >= maxCited && sum.OK {
-				continue
-			}
-			stated, got := here, content
-			stated.Offset, stated.Size = sum.At, int64(len(sum.Want)/2)
-			got.Offset, got.Size = sum.Over.From, sum.Over.To-sum.Over.From
-			value := sum.What + " " + sum.Got
-			if sum.Skipped {
-				value = sum.What + " not computed"
-			}
-			base.Cite(Cited{OfStated, sum.What + " " + sum.Want, stated}, Cited{OfPackage, value, got})
-			if !sum.OK && !sum.Skipped && !wrong {
-				wrong = true
-				base.Device, base.Package = sum.What+" "+sum.Want, sum.What+" "+sum.Got
-			}
-		}
-	}
+	base.citeSums(it)
 	if len(base.Sources) == 0 {
 		base.Cite(Cited{OfStated, base.Device, here}, Cited{OfPackage, it.Title(), content})
 	}
@@ -84,29 +65,17 @@ func (c *Case) intact(k Component, it *survey.Item) Line {
 	}
 	coverage := c.Survey.Coverage(it)
 	weak, any := digest.Weakest(c.written(it, coverage))
-	cover := func(v digest.Cover) {
-		base.Cite(Cited{OfStated, v.Of, here}, Cited{OfPackage, proofWords(v), fact.Source{Kind: fact.Content, File: it.Address, Offset: v.From, Size: v.To - v.From}})
-	}
 	proven := any && weak.Holds && weak.By >= digest.ByListInside && weak.By != digest.ByChecksum
 	if bare := c.notFirmware(it, proven); bare != "" {
 		return intactNotAtAll.become(base, bare)
 	}
-	if unread := unreadable(it); len(unread) > 0 || it.Unread || it.Kind == "unknown" || it.Container != archive.None && !it.Firmware() {
-		what := "nobody looked inside"
-		switch {
-		case len(unread) > 0:
-			what = problemWords(unread) + "; nobody looked inside"
-		case it.Kind == "unknown":
-			what = "its format is not known; nobody looked inside"
-		case it.Container != archive.None:
-			what = "it is installed as the archive that it is"
-		}
+	if what := lookedInto(it); what != "" {
 		switch {
 		case proven && weak.From == 0 && weak.To == it.Size:
-			cover(weak)
+			base.citeCover(it, weak)
 			return intactByDigest.become(base, what, weak.Of)
-		case len(unread) > 0:
-			return intactCannotRead.become(base, problemWords(unread))
+		case len(unreadable(it)) > 0:
+			return intactCannotRead.become(base, problemWords(unreadable(it)))
 		}
 		if !any || weak.By >= digest.ByListInside || weak.By == digest.ByStructure {
 			weak = digest.Cover{Stretch: digest.Stretch{To: it.Size}}
@@ -118,14 +87,65 @@ func (c *Case) intact(k Component, it *survey.Item) Line {
 			return intactBehind.become(base, b.Title, b.From)
 		}
 	}
-	switch {
-	case !any: // nothing but padding
+	if !any { // nothing but padding
 		return intactNotAtAll.become(base, "it holds nothing but padding")
+	}
+	return covered(base, it, weak)
+}
+
+// citeSums cites an image's own checksums, all that do not hold and some of those that do.
+func (l *Line) citeSums(it *survey.Item) {
+	if it.Image == nil {
+		return
+	}
+	wrong := false
+	for _, sum := range it.Image.AllSums() {
+		if len(l.Sources) >= maxCited && sum.OK {
+			continue
+		}
+		stated := fact.Source{Kind: fact.Header, File: it.Address, Offset: sum.At, Size: int64(len(sum.Want) / 2)}
+		got := fact.Source{Kind: fact.Content, File: it.Address, Offset: sum.Over.From, Size: sum.Over.To - sum.Over.From}
+		value := sum.What + " " + sum.Got
+		if sum.Skipped {
+			value = sum.What + " not computed"
+		}
+		l.Cite(Cited{OfStated, sum.What + " " + sum.Want, stated}, Cited{OfPackage, value, got})
+		if !sum.OK && !sum.Skipped && !wrong {
+			wrong = true
+			l.Device, l.Package = sum.What+" "+sum.Want, sum.What+" "+sum.Got
+		}
+	}
+}
+
+// citeCover cites what proves a stretch.
+func (l *Line) citeCover(it *survey.Item, v digest.Cover) {
+	l.Cite(Cited{OfStated, v.Of, fact.Source{Kind: fact.Header, File: it.Address}},
+		Cited{OfPackage, proofWords(v), fact.Source{Kind: fact.Content, File: it.Address, Offset: v.From, Size: v.To - v.From}})
+}
+
+// lookedInto says why nobody looked inside of what is installed; "" where its format was read.
+func lookedInto(it *survey.Item) string {
+	switch unread := unreadable(it); {
+	case len(unread) > 0:
+		return problemWords(unread) + "; nobody looked inside"
+	case it.Kind == "unknown":
+		return "its format is not known; nobody looked inside"
+	case it.Container != archive.None && !it.Firmware():
+		return "it is installed as the archive that it is"
+	case it.Unread:
+		return "nobody looked inside"
+	}
+	return ""
+}
+
+// covered judges an image that nothing is wrong with by the weakest proof of its bytes.
+func covered(base Line, it *survey.Item, weak digest.Cover) Line {
+	switch {
 	case !weak.Holds:
-		cover(weak)
+		base.citeCover(it, weak)
 		return intactDamaged.become(base, weak.Of+" does not hold")
 	case weak.By < digest.ByStructure:
-		cover(weak)
+		base.citeCover(it, weak)
 		what := it.Title()
 		if what == "" {
 			what = "of no known format"
@@ -141,14 +161,14 @@ func (c *Case) intact(k Component, it *survey.Item) Line {
 		base.Device, base.Package = held, it.Address
 		held += " hold"
 		if weak.By == digest.ByStructure {
-			cover(weak)
+			base.citeCover(it, weak)
 			held += fmt.Sprintf("; for %s its format has none, and all sizes agree", stretchWords(weak, it.Size))
 		}
 		return intactSums.become(base, held)
 	case weak.By == digest.ByStructure:
 		return intactStructure.become(base)
 	}
-	cover(weak)
+	base.citeCover(it, weak)
 	return intactByDigest.become(base, "its format carries no checksum", weak.Of)
 }
 
