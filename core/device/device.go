@@ -263,25 +263,8 @@ func check(u *Unit, fail func(at y.Spot, message, advice string)) {
 	if s := u.State; s.Set() && s.Text != "running" && s.Text != "boot-loader" && s.Text != "silent" {
 		fail(s.Spot, fmt.Sprintf("state is running, boot-loader or silent, not %q", s.Text), "")
 	}
-	if e := u.Entitled; e != nil {
-		switch {
-		case e.Until.Set() && u.EntitledUntil.Set() && !e.Until.Day.Equal(u.EntitledUntil.Day):
-			fail(e.Until.Spot, fmt.Sprintf("entitled.until is %s, and entitled_until is %s", e.Until.Day.Format(time.DateOnly), u.EntitledUntil.Day.Format(time.DateOnly)), "write it once")
-		case e.Until.Set():
-			u.EntitledUntil = e.Until
-		}
-		if e.From.Set() && u.EntitledUntil.Set() && e.From.Day.After(u.EntitledUntil.Day) {
-			fail(e.From.Spot, "the entitlement begins after it ends", "")
-		}
-	}
-	if j := u.Job; j != nil {
-		if j.State.Set() && !slices.Contains(JobStates, j.State.Text) {
-			fail(j.State.Spot, fmt.Sprintf("the state of a job is one of %s, not %q", strings.Join(JobStates, ", "), j.State.Text), "")
-		}
-		if n, err := strconv.Atoi(j.Percent.Text); j.Percent.Set() && (err != nil || n < 0 || n > 100) {
-			fail(j.Percent.Spot, fmt.Sprintf("percent is a number from 0 to 100, not %q", j.Percent.Text), "")
-		}
-	}
+	checkEntitled(u, fail)
+	checkJob(u, fail)
 	if a := u.Address; a.Set() {
 		if _, err := netip.ParsePrefix(a.Text); err != nil {
 			if _, err := netip.ParseAddr(a.Text); err != nil {
@@ -299,6 +282,45 @@ func check(u *Unit, fail func(at y.Spot, message, advice string)) {
 			fail(f.Spot, "a stored file needs its name", "add file:")
 		}
 	}
+	checkSlots(u, fail)
+	for _, e := range u.ReadFrom.Entries {
+		if !u.has(e.Key) {
+			fail(e.Spot, fmt.Sprintf("read_from speaks of %q, which this file does not give", e.Key), "write the key as in installed.main, or take the line out")
+		}
+	}
+}
+
+// checkEntitled tells of an entitlement that contradicts itself, and takes over its end.
+func checkEntitled(u *Unit, fail func(at y.Spot, message, advice string)) {
+	e := u.Entitled
+	if e == nil {
+		return
+	}
+	switch {
+	case e.Until.Set() && u.EntitledUntil.Set() && !e.Until.Day.Equal(u.EntitledUntil.Day):
+		fail(e.Until.Spot, fmt.Sprintf("entitled.until is %s, and entitled_until is %s", e.Until.Day.Format(time.DateOnly), u.EntitledUntil.Day.Format(time.DateOnly)), "write it once")
+	case e.Until.Set():
+		u.EntitledUntil = e.Until
+	}
+	if e.From.Set() && u.EntitledUntil.Set() && e.From.Day.After(u.EntitledUntil.Day) {
+		fail(e.From.Spot, "the entitlement begins after it ends", "")
+	}
+}
+
+func checkJob(u *Unit, fail func(at y.Spot, message, advice string)) {
+	j := u.Job
+	if j == nil {
+		return
+	}
+	if j.State.Set() && !slices.Contains(JobStates, j.State.Text) {
+		fail(j.State.Spot, fmt.Sprintf("the state of a job is one of %s, not %q", strings.Join(JobStates, ", "), j.State.Text), "")
+	}
+	if n, err := strconv.Atoi(j.Percent.Text); j.Percent.Set() && (err != nil || n < 0 || n > 100) {
+		fail(j.Percent.Spot, fmt.Sprintf("percent is a number from 0 to 100, not %q", j.Percent.Text), "")
+	}
+}
+
+func checkSlots(u *Unit, fail func(at y.Spot, message, advice string)) {
 	names, active := map[string]bool{}, 0
 	for _, s := range u.Slots {
 		for _, e := range s.Others.Entries {
@@ -319,11 +341,6 @@ func check(u *Unit, fail func(at y.Spot, message, advice string)) {
 	}
 	if active > 1 {
 		fail(u.Slots[0].Spot, fmt.Sprintf("%d slots are marked active, and only one can be", active), "leave active: true at the one the device runs from")
-	}
-	for _, e := range u.ReadFrom.Entries {
-		if !u.has(e.Key) {
-			fail(e.Spot, fmt.Sprintf("read_from speaks of %q, which this file does not give", e.Key), "write the key as in installed.main, or take the line out")
-		}
 	}
 }
 

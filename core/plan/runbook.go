@@ -171,6 +171,40 @@ func (w *writer) reach(add func(Instruction)) {
 func (w *writer) before(b *Runbook) Section {
 	s := Section{Title: "Before"}
 	add := func(i Instruction) { s.Steps = append(s.Steps, i) }
+	w.entitlement(add)
+	w.releaseNotes(add)
+	for _, text := range w.t.FromKit() {
+		add(Instruction{Text: strings.ToUpper(text[:1]) + text[1:] + "."})
+	}
+	if open := w.unsettled(); open != "" {
+		add(Instruction{Text: open, Warn: true})
+	}
+	w.settings(add)
+	keep := "Keep a package of what runs now at hand, off the device; the kit has none."
+	if w.o.Keep != "" {
+		keep = fmt.Sprintf("Keep %s at hand: it holds what runs now.", w.o.Keep)
+	}
+	add(Instruction{Text: keep})
+	add(Instruction{Text: "Have the console at hand, by cable, not only over the network that the device itself carries."})
+	w.reach(add)
+	add(w.window(b))
+	for _, a := range w.t.Result.Plans {
+		for i, h := range a.Hops {
+			if h.NoReturn {
+				add(Instruction{Text: fmt.Sprintf("After hop %d nothing leads back to %s: decide now whether that is acceptable.", i+1, cmp.Or(h.Begin, a.From)), Warn: true})
+			}
+		}
+	}
+	stage := Instruction{Text: fmt.Sprintf("Lay out the files for the server, and check them: fitcheck stage -device %s%s -into %s%s", shell.Quote(w.t.Name), w.to(), shell.Quote(cmp.Or(w.o.Dir, "DIR")), w.given())}
+	for _, f := range w.files {
+		stage.See = append(stage.See, fmt.Sprintf("%s  %s", f.Digests.Of(digest.SHA256), f.Name))
+	}
+	add(stage)
+	return s
+}
+
+// entitlement says until when it runs, and of when the releases are.
+func (w *writer) entitlement(add func(Instruction)) {
 	d := w.t.Device
 	if until := d.EntitledUntil; until.Set() {
 		text := fmt.Sprintf("The entitlement runs until %s", until.Day.Format("2006-01-02"))
@@ -184,6 +218,10 @@ func (w *writer) before(b *Runbook) Section {
 		}
 		add(Instruction{Text: text + "."})
 	}
+}
+
+// releaseNotes says which to read, once for each package.
+func (w *writer) releaseNotes(add func(Instruction)) {
 	var seen []string
 	for _, st := range w.t.Steps {
 		for _, p := range st.Packages {
@@ -198,13 +236,11 @@ func (w *writer) before(b *Runbook) Section {
 			add(Instruction{Text: read})
 		}
 	}
-	for _, text := range w.t.FromKit() {
-		add(Instruction{Text: strings.ToUpper(text[:1]) + text[1:] + "."})
-	}
-	if open := w.unsettled(); open != "" {
-		add(Instruction{Text: open, Warn: true})
-	}
-	boxes := w.boxes()
+}
+
+// settings has them saved and copied, and warns where the way does not keep them.
+func (w *writer) settings(add func(Instruction)) {
+	d := w.t.Device
 	save := Instruction{Text: "Save the running settings on the device."}
 	switch c := d.Config; {
 	case c != nil && c.Saved != nil && *c.Saved:
@@ -216,7 +252,7 @@ func (w *writer) before(b *Runbook) Section {
 	if d.Config != nil && d.Config.BackedUp.Set() {
 		backup.Text = fmt.Sprintf("Copy the settings off the device; the last copy is of %s.", d.Config.BackedUp.Day.Format("2006-01-02"))
 	}
-	for _, box := range boxes {
+	for _, box := range w.boxes() {
 		if len(w.t.Steps) > 0 {
 			x := w.wording(box, &w.t.Steps[0])
 			w.say(&save, box, "save", x)
@@ -232,13 +268,10 @@ func (w *writer) before(b *Runbook) Section {
 	case w.resets():
 		add(Instruction{Text: "On the way the configuration is RESET: be sure that the copy can be loaded again, and that you reach the device without it.", Warn: true})
 	}
-	keep := "Keep a package of what runs now at hand, off the device; the kit has none."
-	if w.o.Keep != "" {
-		keep = fmt.Sprintf("Keep %s at hand: it holds what runs now.", w.o.Keep)
-	}
-	add(Instruction{Text: keep})
-	add(Instruction{Text: "Have the console at hand, by cable, not only over the network that the device itself carries."})
-	w.reach(add)
+}
+
+// window is the time to agree on.
+func (w *writer) window(b *Runbook) Instruction {
 	window := "Agree on a time window"
 	if b.Known {
 		window += fmt.Sprintf(": the installs take %s, %s of it without service, and checking comes on top", b.Install.Text(), b.Outage.Text())
@@ -254,24 +287,7 @@ func (w *writer) before(b *Runbook) Section {
 			window += fmt.Sprintf(". The window has %s", duration.Minutes(w.o.Window))
 		}
 	}
-	add(Instruction{Text: window + ".", Warn: warn})
-	for _, a := range w.t.Result.Plans {
-		for i, h := range a.Hops {
-			if h.NoReturn {
-				add(Instruction{Text: fmt.Sprintf("After hop %d nothing leads back to %s: decide now whether that is acceptable.", i+1, cmp.Or(h.Begin, a.From)), Warn: true})
-			}
-		}
-	}
-	dir := w.o.Dir
-	if dir == "" {
-		dir = "DIR"
-	}
-	stage := Instruction{Text: fmt.Sprintf("Lay out the files for the server, and check them: fitcheck stage -device %s%s -into %s%s", shell.Quote(w.t.Name), w.to(), shell.Quote(dir), w.given())}
-	for _, f := range w.files {
-		stage.See = append(stage.See, fmt.Sprintf("%s  %s", f.Digests.Of(digest.SHA256), f.Name))
-	}
-	add(stage)
-	return s
+	return Instruction{Text: window + ".", Warn: warn}
 }
 
 // to is what tells other commands where to go.

@@ -99,95 +99,118 @@ const (
 // surveyAtAGlance is a table of the items that matter, a row for each file system, and the
 // problems by their kind.
 func surveyAtAGlance(v *survey.Survey) []page.Block {
-	order := make([]int, 0, len(v.Items))
+	order, alike := worthARow(v)
+	g := overview{v: v, order: order, alike: alike, folder: commonFolder(v, order), shown: map[*survey.Item]bool{}, systems: page.List{Most: surveyNotes + 4, Flag: page.All},
+		t: page.Table{Columns: []page.Column{{Title: "item", Fitting: page.CutFront}, {Title: "kind"}, {Title: "size", Right: true}, {Title: "for", Fitting: page.Cut}, {Title: "version", Fitting: page.Cut}, {Title: "arch"}, {Title: "whole by", Fitting: page.Cut}}}}
+	for _, i := range order {
+		g.row(v.Items[i])
+	}
+	var out []page.Block
+	if len(g.t.Rows) > 0 {
+		out = append(out, g.table())
+	}
+	if text := restOf(v, g.shown); text != "" {
+		out = append(out, page.Line{Text: text, Tone: page.Faint})
+	}
+	if len(g.systems.Items) > 0 {
+		out = append(out, page.Gap{}, g.systems)
+	}
+	if len(g.maps) > 0 {
+		out = append(append(out, page.Gap{}), g.maps...)
+	}
+	problems, notes := split(v.Problems)
+	out = append(out, byKind("What is wrong", page.Bad, v.Name, problems, surveyKinds)...)
+	return append(out, byKind("Worth knowing", page.Info, v.Name, notes, surveyNotes)...)
+}
+
+// worthARow picks the items that have a row of their own, in their order. Of many that are alike the first
+// stands for all; alike is how many it stands for.
+func worthARow(v *survey.Survey) (order []int, alike map[*survey.Item]int) {
+	order = make([]int, 0, len(v.Items))
 	for i, it := range v.Items {
 		if itemWeight(it) < 9 {
 			order = append(order, i)
 		}
 	}
 	slices.SortStableFunc(order, func(a, b int) int { return itemWeight(v.Items[a]) - itemWeight(v.Items[b]) })
-	alike := manyAlike(v, order)
+	alike = manyAlike(v, order)
 	order = slices.DeleteFunc(order, func(i int) bool { return alike[v.Items[i]] == 0 })
 	order = order[:min(len(order), surveyRows)]
 	slices.Sort(order)
-	t := page.Table{Columns: []page.Column{{Title: "item", Fitting: page.CutFront}, {Title: "kind"}, {Title: "size", Right: true}, {Title: "for", Fitting: page.Cut}, {Title: "version", Fitting: page.Cut}, {Title: "arch"}, {Title: "whole by", Fitting: page.Cut}}}
-	systems := page.List{Most: surveyNotes + 4, Flag: page.All}
-	folder := commonFolder(v, order)
-	var maps []page.Block
-	shown := map[*survey.Item]bool{}
-	for _, i := range order {
-		it := v.Items[i]
-		shown[it] = true
-		if it == v.Root() && it.Container != archive.None && len(it.Map) == 0 && len(order) > 1 { // the title is about it
-			continue
-		}
-		name := page.Span{Text: strings.TrimPrefix(strings.TrimPrefix(within(v.Name, it.Address), "::"), folder)}
-		size := itemSize(it)
-		if n := alike[it]; n > 1 { // one row for all of them
-			folder := name.Text[:strings.LastIndexAny(name.Text, "/:")+1]
-			name.Text, size = fmt.Sprintf("%s* (%d of them)", folder, n), ""
-			for _, o := range v.Items {
-				shown[o] = shown[o] || alikeKey(v, o) == alikeKey(v, it)
-			}
-		}
-		problems, _ := split(it.Problems)
-		if len(problems) > 0 {
-			name.Tone = page.Bad
-		}
-		kind := strings.Join(slices.DeleteFunc([]string{it.Kind, it.Role, it.Component()}, func(t string) bool { return t == "" }), ", ")
-		meant := saidOf(it, fact.Model)
-		if rev := saidOf(it, fact.Revision); rev != "" {
-			meant = strings.TrimSpace(meant + " rev " + rev)
-		}
-		version := saidOf(it, fact.Version)
-		if it.Image != nil && version == "" {
-			if t := fact.Values(ofName(it.Image.All(), image.Linux)); t != "" {
-				version = "linux " + t
-			}
-		}
-		t.Rows = append(t.Rows, []page.Span{name, {Text: kind}, {Text: size}, {Text: meant}, {Text: version}, {Text: saidOf(it, fact.Arch)}, whole(it)})
-		if c := it.Contents; c != nil {
-			text := contentsText(c)
-			if facts := factsText(c.Facts); facts != "" {
-				text += "; " + facts
-			}
-			systems.Items = append(systems.Items, page.Item{Marks: []page.Span{{Text: "files of", Tone: page.Faint}}, Text: name.Text + ": " + text})
-		}
-		if n := len(it.Map); n > 0 && n <= shownRegions {
-			maps = append(maps, deepMap(it)...)
+	return order, alike
+}
+
+// overview gathers the rows of a survey.
+type overview struct {
+	v       *survey.Survey
+	order   []int
+	alike   map[*survey.Item]int
+	folder  string // that all rows have in common
+	shown   map[*survey.Item]bool
+	t       page.Table
+	systems page.List
+	maps    []page.Block
+}
+
+func (g *overview) row(it *survey.Item) {
+	g.shown[it] = true
+	if it == g.v.Root() && it.Container != archive.None && len(it.Map) == 0 && len(g.order) > 1 { // the title is about it
+		return
+	}
+	name := page.Span{Text: strings.TrimPrefix(strings.TrimPrefix(within(g.v.Name, it.Address), "::"), g.folder)}
+	size := itemSize(it)
+	if n := g.alike[it]; n > 1 { // one row for all of them
+		folder := name.Text[:strings.LastIndexAny(name.Text, "/:")+1]
+		name.Text, size = fmt.Sprintf("%s* (%d of them)", folder, n), ""
+		for _, o := range g.v.Items {
+			g.shown[o] = g.shown[o] || alikeKey(g.v, o) == alikeKey(g.v, it)
 		}
 	}
-	var out []page.Block
-	if folder != "" {
-		t.Columns[0].Title = "in " + folder
-		if r := []rune(folder); len(r) > folderShown {
+	if problems, _ := split(it.Problems); len(problems) > 0 {
+		name.Tone = page.Bad
+	}
+	kind := strings.Join(slices.DeleteFunc([]string{it.Kind, it.Role, it.Component()}, func(t string) bool { return t == "" }), ", ")
+	meant := saidOf(it, fact.Model)
+	if rev := saidOf(it, fact.Revision); rev != "" {
+		meant = strings.TrimSpace(meant + " rev " + rev)
+	}
+	version := saidOf(it, fact.Version)
+	if it.Image != nil && version == "" {
+		if t := fact.Values(ofName(it.Image.All(), image.Linux)); t != "" {
+			version = "linux " + t
+		}
+	}
+	g.t.Rows = append(g.t.Rows, []page.Span{name, {Text: kind}, {Text: size}, {Text: meant}, {Text: version}, {Text: saidOf(it, fact.Arch)}, whole(it)})
+	if c := it.Contents; c != nil {
+		text := contentsText(c)
+		if facts := factsText(c.Facts); facts != "" {
+			text += "; " + facts
+		}
+		g.systems.Items = append(g.systems.Items, page.Item{Marks: []page.Span{{Text: "files of", Tone: page.Faint}}, Text: name.Text + ": " + text})
+	}
+	if n := len(it.Map); n > 0 && n <= shownRegions {
+		g.maps = append(g.maps, deepMap(it)...)
+	}
+}
+
+// table is that of the rows, without columns of which nothing is said.
+func (g *overview) table() page.Table {
+	t := g.t
+	if g.folder != "" {
+		t.Columns[0].Title = "in " + g.folder
+		if r := []rune(g.folder); len(r) > folderShown {
 			t.Columns[0].Title = "in …" + string(r[len(r)-folderShown:])
 		}
 	}
-	if len(t.Rows) > 0 {
-		// A column of which nothing is said is not worth its width.
-		for i := len(t.Columns) - 1; i > 0; i-- {
-			if !slices.ContainsFunc(t.Rows, func(r []page.Span) bool { return r[i].Text != "" }) {
-				t.Columns = slices.Delete(t.Columns, i, i+1)
-				for k := range t.Rows {
-					t.Rows[k] = slices.Delete(t.Rows[k], i, i+1)
-				}
+	for i := len(t.Columns) - 1; i > 0; i-- {
+		if !slices.ContainsFunc(t.Rows, func(r []page.Span) bool { return r[i].Text != "" }) {
+			t.Columns = slices.Delete(t.Columns, i, i+1)
+			for k := range t.Rows {
+				t.Rows[k] = slices.Delete(t.Rows[k], i, i+1)
 			}
 		}
-		out = append(out, t)
 	}
-	if text := restOf(v, shown); text != "" {
-		out = append(out, page.Line{Text: text, Tone: page.Faint})
-	}
-	if len(systems.Items) > 0 {
-		out = append(out, page.Gap{}, systems)
-	}
-	if len(maps) > 0 {
-		out = append(append(out, page.Gap{}), maps...)
-	}
-	problems, notes := split(v.Problems)
-	out = append(out, byKind("What is wrong", page.Bad, v.Name, problems, surveyKinds)...)
-	return append(out, byKind("Worth knowing", page.Info, v.Name, notes, surveyNotes)...)
+	return t
 }
 
 // alikeFrom is from how many items on those of one folder and kind that say nothing more share
