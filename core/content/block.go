@@ -85,82 +85,102 @@ var errTooLong = errors.New("more than a block holds")
 func (f *inflater) by(method string, dst, src []byte) (int, error) {
 	switch method {
 	case "gzip":
-		f.in.Reset(src)
-		if f.zlib == nil {
-			z, err := zlib.NewReader(&f.in)
-			if err != nil {
-				return 0, err
-			}
-			f.zlib = z
-		} else if err := f.zlib.(zlib.Resetter).Reset(&f.in, nil); err != nil {
-			return 0, err
-		}
-		return fill(f.zlib, dst)
+		return f.byZlib(dst, src)
 	case "deflate":
-		f.in.Reset(src)
-		if f.deflate == nil {
-			f.deflate = flate.NewReader(&f.in)
-		} else if err := f.deflate.(flate.Resetter).Reset(&f.in, nil); err != nil {
-			return 0, err
-		}
-		return fill(f.deflate, dst)
+		return f.byDeflate(dst, src)
 	case "lzma":
-		// LZMA alone: 0 properties, 1 size of the dictionary, 5 length, 13 data. None needs a
-		// dictionary beyond the block, whatever its header asks for.
-		if len(src) < lzmaHead {
-			return 0, io.ErrUnexpectedEOF
-		}
-		head := bytes.Clone(src[:lzmaHead])
-		binary.LittleEndian.PutUint32(head[1:], uint32(max(len(dst), lzma.MinDictCap)))
-		f.in.Reset(src[lzmaHead:])
-		z, err := lzma.NewReader(io.MultiReader(bytes.NewReader(head), &f.in))
-		if err != nil {
-			return 0, err
-		}
-		return fill(z, dst)
+		return f.byLZMA(dst, src)
 	case "xz":
-		if xzarm.Needed(src[:min(len(src), 1<<10)]) {
-			f.in.Reset(src)
-			z, err := xzarm.NewReader(bufio.NewReader(&f.in), maxWindow, true)
-			if err != nil {
-				return 0, err
-			}
-			return fill(z, dst)
-		}
-		f.in.Reset(src)
-		z, err := xz.NewReader(&f.in, maxWindow)
-		if err == nil {
-			var n int
-			if n, err = fill(z, dst); err == nil {
-				return n, nil
-			}
-		}
-		if errors.Is(err, xz.ErrOptions) || errors.Is(err, xz.ErrUnsupportedCheck) || errors.Is(err, xz.ErrMemlimit) {
-			return 0, unsupported("its xz blocks use a filter, a check or a dictionary that fitcheck does not know")
-		}
-		return 0, err
+		return f.byXz(dst, src)
 	case "lzo":
 		return lzo.Decompress(src, dst)
 	case "lz4":
 		return lz4.UncompressBlock(src, dst)
 	case "zstd":
-		if f.zstd == nil {
-			z, err := zstd.NewReader(nil, zstd.WithDecoderConcurrency(1), zstd.WithDecoderLowmem(true), zstd.WithDecoderMaxMemory(maxWindow))
-			if err != nil {
-				return 0, err
-			}
-			f.zstd = z
-		}
-		out, err := f.zstd.DecodeAll(src, dst[:0])
-		if errors.Is(err, zstd.ErrWindowSizeExceeded) || errors.Is(err, zstd.ErrUnknownDictionary) {
-			return 0, unsupported("its zstd blocks need a window or a dictionary that fitcheck does not have")
-		}
-		if err == nil && len(out) > len(dst) {
-			err = errTooLong
-		}
-		return copy(dst, out), err // most often onto itself
+		return f.byZstd(dst, src)
 	}
 	return 0, unsupported("its blocks are packed in a way that fitcheck does not know")
+}
+
+func (f *inflater) byZlib(dst, src []byte) (int, error) {
+	f.in.Reset(src)
+	if f.zlib == nil {
+		z, err := zlib.NewReader(&f.in)
+		if err != nil {
+			return 0, err
+		}
+		f.zlib = z
+	} else if err := f.zlib.(zlib.Resetter).Reset(&f.in, nil); err != nil {
+		return 0, err
+	}
+	return fill(f.zlib, dst)
+}
+
+func (f *inflater) byDeflate(dst, src []byte) (int, error) {
+	f.in.Reset(src)
+	if f.deflate == nil {
+		f.deflate = flate.NewReader(&f.in)
+	} else if err := f.deflate.(flate.Resetter).Reset(&f.in, nil); err != nil {
+		return 0, err
+	}
+	return fill(f.deflate, dst)
+}
+
+func (f *inflater) byLZMA(dst, src []byte) (int, error) {
+	// LZMA alone: 0 properties, 1 size of the dictionary, 5 length, 13 data. None needs a
+	// dictionary beyond the block, whatever its header asks for.
+	if len(src) < lzmaHead {
+		return 0, io.ErrUnexpectedEOF
+	}
+	head := bytes.Clone(src[:lzmaHead])
+	binary.LittleEndian.PutUint32(head[1:], uint32(max(len(dst), lzma.MinDictCap)))
+	f.in.Reset(src[lzmaHead:])
+	z, err := lzma.NewReader(io.MultiReader(bytes.NewReader(head), &f.in))
+	if err != nil {
+		return 0, err
+	}
+	return fill(z, dst)
+}
+
+func (f *inflater) byXz(dst, src []byte) (int, error) {
+	if xzarm.Needed(src[:min(len(src), 1<<10)]) {
+		f.in.Reset(src)
+		z, err := xzarm.NewReader(bufio.NewReader(&f.in), maxWindow, true)
+		if err != nil {
+			return 0, err
+		}
+		return fill(z, dst)
+	}
+	f.in.Reset(src)
+	z, err := xz.NewReader(&f.in, maxWindow)
+	if err == nil {
+		var n int
+		if n, err = fill(z, dst); err == nil {
+			return n, nil
+		}
+	}
+	if errors.Is(err, xz.ErrOptions) || errors.Is(err, xz.ErrUnsupportedCheck) || errors.Is(err, xz.ErrMemlimit) {
+		return 0, unsupported("its xz blocks use a filter, a check or a dictionary that fitcheck does not know")
+	}
+	return 0, err
+}
+
+func (f *inflater) byZstd(dst, src []byte) (int, error) {
+	if f.zstd == nil {
+		z, err := zstd.NewReader(nil, zstd.WithDecoderConcurrency(1), zstd.WithDecoderLowmem(true), zstd.WithDecoderMaxMemory(maxWindow))
+		if err != nil {
+			return 0, err
+		}
+		f.zstd = z
+	}
+	out, err := f.zstd.DecodeAll(src, dst[:0])
+	if errors.Is(err, zstd.ErrWindowSizeExceeded) || errors.Is(err, zstd.ErrUnknownDictionary) {
+		return 0, unsupported("its zstd blocks need a window or a dictionary that fitcheck does not have")
+	}
+	if err == nil && len(out) > len(dst) {
+		err = errTooLong
+	}
+	return copy(dst, out), err // most often onto itself
 }
 
 // fill reads all that a stream holds, which is to fit.

@@ -19,6 +19,30 @@ var mainWord = pattern.New(`(?i)^(?:main\w*|sys\w*|os|firm\w*|fw|image|software|
 // boot loader, the system image, the rest. What a manifest calls them in its own words stands
 // for boot and main.
 func (d *Draft) components(all []*reading) {
+	d.nameBootAndMain(all)
+	order, found := d.componentsOf(all)
+	for _, name := range order {
+		c := &Component{Name: name, Optional: name != "main" && len(order) > 1}
+		switch {
+		case name == "boot":
+			c.Guess = Guess{"is this the boot loader, and is it installed first?", found[name]}
+		case name == "main":
+			c.Guess = Guess{"is this the system image, and does every download have to bring it?", found[name]}
+		default:
+			c.Guess = Guess{fmt.Sprintf("is %s a part of the device with an image of its own, installed after the system image?", name), found[name]}
+		}
+		d.Components = append(d.Components, c)
+	}
+	if !slices.ContainsFunc(d.Components, func(c *Component) bool { return c.Name == "main" }) && len(d.Components) == 1 {
+		d.Components[0].Optional = false
+	}
+	for _, p := range d.Packages {
+		p.codes(d)
+	}
+}
+
+// nameBootAndMain tells which of the makers' words stands for the boot loader, and which for the system.
+func (d *Draft) nameBootAndMain(all []*reading) {
 	counts := map[string]int{}
 	from := map[string]string{}
 	var words []string
@@ -61,55 +85,26 @@ func (d *Draft) components(all []*reading) {
 	if main != "" {
 		d.words[main] = "main"
 	}
-	// A component that some package does not bring is optional.
-	brought := map[string]int{}
-	found := map[string]string{}
-	var order []string
+}
+
+// componentsOf lists what the packages bring, in the order of an install, and where each was seen first.
+func (d *Draft) componentsOf(all []*reading) (order []string, found map[string]string) {
+	found = map[string]string{}
 	for _, r := range all {
-		seen := map[string]bool{}
 		for _, it := range r.firmware() {
 			name, where := d.component(r, it)
 			if found[name] == "" {
 				found[name] = where
 				order = append(order, name)
 			}
-			if !seen[name] {
-				seen[name] = true
-				brought[name]++
-			}
 		}
 	}
 	if len(order) == 0 {
 		order, found["main"] = []string{"main"}, "every device has one"
 	}
-	rank := func(name string) int {
-		switch name {
-		case "boot":
-			return 0
-		case "main":
-			return 1
-		}
-		return 2
-	}
+	rank := func(name string) int { return map[string]int{"boot": -2, "main": -1}[name] }
 	slices.SortStableFunc(order, func(a, b string) int { return rank(a) - rank(b) })
-	for _, name := range order {
-		c := &Component{Name: name, Optional: name != "main" && len(order) > 1}
-		switch {
-		case name == "boot":
-			c.Guess = Guess{"is this the boot loader, and is it installed first?", found[name]}
-		case name == "main":
-			c.Guess = Guess{"is this the system image, and does every download have to bring it?", found[name]}
-		default:
-			c.Guess = Guess{fmt.Sprintf("is %s a part of the device with an image of its own, installed after the system image?", name), found[name]}
-		}
-		d.Components = append(d.Components, c)
-	}
-	if !slices.ContainsFunc(d.Components, func(c *Component) bool { return c.Name == "main" }) && len(d.Components) == 1 {
-		d.Components[0].Optional = false
-	}
-	for _, p := range d.Packages {
-		p.codes(d)
-	}
+	return order, found
 }
 
 // codes gives the manifest's words for boot and main their meaning.

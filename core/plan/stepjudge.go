@@ -101,29 +101,8 @@ func judgeStep(t *Target, number int, in Instruction, c Captured) *StepAnswer {
 		return a
 	}
 	// What the device says of its own work comes before what it shows otherwise.
-	if v, ok := w.find("job.state"); ok {
-		switch v.Text {
-		case "running", "scheduled":
-			a.Outcome, a.Reason = StepRunning, "the device still works on it"
-			if p, ok := w.find("job.percent"); ok {
-				a.Percent, _ = strconv.Atoi(p.Text)
-			}
-			return a
-		case "failed":
-			a.Outcome, a.Reason = StepFailed, "the device says that it failed"
-			texts := []string{}
-			if r, ok := w.find("job.reason"); ok {
-				a.Reason = r.Text
-				texts = append(texts, r.Text)
-			}
-			for _, l := range c.Lines {
-				texts = append(texts, l.Text)
-			}
-			if m := w.rules.RemedyFor(texts...); m != nil {
-				a.Remedy = m.Do.Text
-			}
-			return a
-		}
+	if j.ownWork(w, a) {
+		return a
 	}
 	for _, p := range in.Proofs {
 		if p.Job {
@@ -134,13 +113,48 @@ func judgeStep(t *Target, number int, in Instruction, c Captured) *StepAnswer {
 		}
 		a.Shown = append(a.Shown, j.hold(p)...)
 	}
+	a.decide(identity.Outcome)
+	return a
+}
+
+// ownWork takes over what the device says of its work while that goes on, or has failed.
+func (j *stepJudge) ownWork(w *witness, a *StepAnswer) (told bool) {
+	if v, ok := w.find("job.state"); ok {
+		switch v.Text {
+		case "running", "scheduled":
+			a.Outcome, a.Reason = StepRunning, "the device still works on it"
+			if p, ok := w.find("job.percent"); ok {
+				a.Percent, _ = strconv.Atoi(p.Text)
+			}
+			return true
+		case "failed":
+			a.Outcome, a.Reason = StepFailed, "the device says that it failed"
+			texts := []string{}
+			if r, ok := w.find("job.reason"); ok {
+				a.Reason = r.Text
+				texts = append(texts, r.Text)
+			}
+			for _, l := range j.c.Lines {
+				texts = append(texts, l.Text)
+			}
+			if m := w.rules.RemedyFor(texts...); m != nil {
+				a.Remedy = m.Do.Text
+			}
+			return true
+		}
+	}
+	return false
+}
+
+// decide makes the outcome of what was held; identity is whether it is this device.
+func (a *StepAnswer) decide(identity fit.Outcome) {
 	unknown := a.Reason != ""
 	for _, s := range a.Shown {
 		switch {
 		case s.Holds == truth.No && s.stops:
 			a.Outcome, a.Reason = StepStop, fmt.Sprintf("%s; the capture shows %s", s.Want, s.Found)
-			return a
-		case s.Holds == truth.No && identity.Outcome == fit.Fits:
+			return
+		case s.Holds == truth.No && identity == fit.Fits:
 			a.Outcome, a.Reason = StepFailed, fmt.Sprintf("%s; the capture shows %s", s.Want, s.Found)
 		case s.Holds != truth.Yes:
 			unknown = true
@@ -163,7 +177,6 @@ func judgeStep(t *Target, number int, in Instruction, c Captured) *StepAnswer {
 	default:
 		a.Outcome = StepDone
 	}
-	return a
 }
 
 // stepJudge holds the captures against one step.

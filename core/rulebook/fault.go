@@ -21,81 +21,91 @@ func (r *Rulebook) Faults() y.Errors {
 
 // findFaults marks the statements, and lists them.
 func (r *Rulebook) findFaults() {
-	w := &warner{r: r}
-	fault := func(at y.Text, known []string, what string) string {
-		doubt := fmt.Sprintf("it names the %s %s, which the rulebook does not know", what, at.Text)
-		w.warn(at.Spot, w.near(at.Text, known), "%s: until that is mended, nothing that it may forbid is settled", doubt)
-		return fmt.Sprintf("%s:%d: %s", r.File, at.Line, doubt)
-	}
-	model := func(t y.Text) (string, bool) {
-		if r.knowsModel(t.Text) {
-			return "", true
-		}
-		return fault(t, r.Models.Keys(), "model"), false
-	}
-	revisions := func(list, models []y.Text) string {
-		for _, t := range list {
-			if !r.KnowsRevision(models, t.Text) {
-				return fault(t, nil, "hardware revision")
-			}
-		}
-		return ""
-	}
+	w := &faults{warner{r: r}}
 	for i := range r.Releases {
-		rel := &r.Releases[i]
-		rel.doubt = revisions(rel.Revisions, rel.Models)
-		for _, t := range rel.Drops {
-			if doubt, ok := model(t); !ok {
-				rel.doubt = doubt
-			}
-		}
-		for k := range rel.Needs {
-			n := &rel.Needs[k]
-			switch {
-			case n.Component.Set() && !w.component(n.Component.Text):
-				n.doubt = fault(n.Component, w.components(), "component")
-			case n.Attached.Set():
-				n.doubt, _ = model(n.Attached)
-			}
-			if doubt := revisions(n.Revisions, n.Models); doubt != "" {
-				n.doubt = doubt
-			}
-			for _, t := range n.Models {
-				if doubt, ok := model(t); !ok {
-					n.doubt = doubt
-				}
-			}
-			for _, t := range n.Families {
-				if !r.knowsFamily(t.Text) {
-					n.doubt = fault(t, r.Families.Keys(), "family")
-				}
-			}
-		}
+		w.release(&r.Releases[i])
 	}
 	if r.Hops != nil {
 		for i := range r.Hops.Rules {
-			h := &r.Hops.Rules[i]
-			if doubt := revisions(h.Revisions, h.Models); doubt != "" {
-				h.doubt = doubt
-			}
-			if h.Allow == nil || *h.Allow {
-				continue
-			}
-			for _, t := range h.Models {
-				if doubt, ok := model(t); !ok {
-					h.doubt = doubt
-				}
-			}
-			for _, t := range []y.Text{h.FromFamily, h.ToFamily} {
-				if t.Set() && !r.knowsFamily(t.Text) {
-					h.doubt = fault(t, r.Families.Keys(), "family")
-				}
-			}
+			w.hop(&r.Hops.Rules[i])
 		}
 	}
 	for i := range r.Recovery {
-		revisions(r.Recovery[i].Revisions, r.Recovery[i].Models)
+		w.revisions(r.Recovery[i].Revisions, r.Recovery[i].Models)
 	}
 	slices.SortStableFunc(w.found, func(a, b *y.Error) int { return a.Spot.Line - b.Spot.Line })
 	r.faults = w.all()
+}
+
+// faults finds names that the rulebook does not know where something rests on them. What each of its methods
+// returns is the doubt, in words; "" for none.
+type faults struct{ warner }
+
+func (w *faults) fault(at y.Text, known []string, what string) string {
+	doubt := fmt.Sprintf("it names the %s %s, which the rulebook does not know", what, at.Text)
+	w.warn(at.Spot, w.near(at.Text, known), "%s: until that is mended, nothing that it may forbid is settled", doubt)
+	return fmt.Sprintf("%s:%d: %s", w.r.File, at.Line, doubt)
+}
+
+// models tells of all that are not known, and returns the last doubt.
+func (w *faults) models(list ...y.Text) (doubt string) {
+	for _, t := range list {
+		if !w.r.knowsModel(t.Text) {
+			doubt = w.fault(t, w.r.Models.Keys(), "model")
+		}
+	}
+	return doubt
+}
+
+func (w *faults) families(list ...y.Text) (doubt string) {
+	for _, t := range list {
+		if t.Set() && !w.r.knowsFamily(t.Text) {
+			doubt = w.fault(t, w.r.Families.Keys(), "family")
+		}
+	}
+	return doubt
+}
+
+func (w *faults) revisions(list, models []y.Text) string {
+	for _, t := range list {
+		if !w.r.KnowsRevision(models, t.Text) {
+			return w.fault(t, nil, "hardware revision")
+		}
+	}
+	return ""
+}
+
+func (w *faults) release(rel *Release) {
+	rel.doubt = w.revisions(rel.Revisions, rel.Models)
+	if doubt := w.models(rel.Drops...); doubt != "" {
+		rel.doubt = doubt
+	}
+	for k := range rel.Needs {
+		n := &rel.Needs[k]
+		switch {
+		case n.Component.Set() && !w.component(n.Component.Text):
+			n.doubt = w.fault(n.Component, w.components(), "component")
+		case n.Attached.Set():
+			n.doubt = w.models(n.Attached)
+		}
+		for _, doubt := range []string{w.revisions(n.Revisions, n.Models), w.models(n.Models...), w.families(n.Families...)} {
+			if doubt != "" {
+				n.doubt = doubt
+			}
+		}
+	}
+}
+
+func (w *faults) hop(h *HopRule) {
+	if doubt := w.revisions(h.Revisions, h.Models); doubt != "" {
+		h.doubt = doubt
+	}
+	if h.Allow == nil || *h.Allow {
+		return
+	}
+	for _, doubt := range []string{w.models(h.Models...), w.families(h.FromFamily, h.ToFamily)} {
+		if doubt != "" {
+			h.doubt = doubt
+		}
+	}
 }

@@ -127,6 +127,60 @@ func (p *planning) kits(ctx context.Context, c *call, d *device.Device, rules pl
 
 // bringBack does it.
 func (r *recovering) bringBack(ctx context.Context, c *call, doc present.Recovered) (int, error) {
+	w, err := r.guard(ctx, c, doc)
+	if err != nil {
+		return 0, err
+	}
+	if w.Listen != nil {
+		defer w.Listen.Close()
+	}
+	s := c.screen()
+	if !c.json {
+		s.Show(present.RecoveryBegins(doc, w.Device.IP.String(), w.Device.Port))
+	}
+	if w.Prober, err = r.prober(w.Device.IP); err != nil {
+		w.Prober = nil
+		note := "going by the transfer's answer alone: " + err.Error()
+		doc.Events = append(doc.Events, rescue.Event{Kind: rescue.Failed, Text: note})
+		if !c.json {
+			s.Show(present.RecoveryEvent(doc.Events[0]))
+		}
+	} else if w.Prober != nil {
+		defer w.Prober.Close()
+	}
+	var bar *progressbar.ProgressBar
+	if c.env.StderrTerminal && !c.quiet {
+		w.Progress = func(done, total int64) {
+			if bar == nil {
+				bar = progressbar.NewOptions64(int64(len(w.Image)), progressbar.OptionSetWriter(c.env.Stderr), progressbar.OptionSetDescription("sending"), progressbar.OptionShowBytes(true), progressbar.OptionSetWidth(24), progressbar.OptionClearOnFinish(), progressbar.OptionThrottle(redraw))
+			}
+			_ = bar.Set64(done)
+		}
+	}
+	w.Tell = func(e rescue.Event) {
+		if bar != nil {
+			_ = bar.Clear()
+			bar = nil
+		}
+		doc.Events = append(doc.Events, e)
+		if !c.json {
+			s.Show(present.RecoveryEvent(e))
+		}
+	}
+	ending, err := w.Run(ctx)
+	if ctx.Err() != nil {
+		return 0, ctx.Err()
+	}
+	status := ended(&doc, ending, err, w.Settle)
+	if c.json {
+		return status, present.WriteJSON(c.env.Stdout, present.RecoverJSON(doc))
+	}
+	s.Show(present.RecoveryEnds(doc))
+	return status, nil
+}
+
+// guard sets up what sends the image, or offers it, and sees what the device does.
+func (r *recovering) guard(ctx context.Context, c *call, doc present.Recovered) (*rescue.Watch, error) {
 	rule, chosen := doc.Rule, doc.Chosen
 	most := int64(1 << 30)
 	if rule.Accepts.Largest.Set() {
@@ -134,7 +188,7 @@ func (r *recovering) bringBack(ctx context.Context, c *call, doc present.Recover
 	}
 	image, err := plan.ReadItem(ctx, chosen.Survey.Path, chosen.Item.Address, most, c.limits)
 	if err != nil {
-		return 0, err
+		return nil, err
 	}
 	address := r.address
 	if address == "" {
@@ -142,7 +196,7 @@ func (r *recovering) bringBack(ctx context.Context, c *call, doc present.Recover
 	}
 	ip, err := netip.ParseAddr(address)
 	if err != nil {
-		return 0, usagef("the rulebook gives no address of the boot loader; give one with -address")
+		return nil, usagef("the rulebook gives no address of the boot loader; give one with -address")
 	}
 	port := r.port
 	if port == 0 {
@@ -162,48 +216,15 @@ func (r *recovering) bringBack(ctx context.Context, c *call, doc present.Recover
 	}
 	if w.Serve {
 		if w.Listen, err = net.ListenUDP("udp", &net.UDPAddr{Port: port}); err != nil {
-			return 0, fmt.Errorf("port %d cannot be opened for the boot loader to fetch from: %w; give the rights, or another port with -port", port, err)
-		}
-		defer w.Listen.Close()
-	}
-	s := c.screen()
-	if !c.json {
-		s.Show(present.RecoveryBegins(doc, address, port))
-	}
-	if w.Prober, err = r.prober(w.Device.IP); err != nil {
-		w.Prober = nil
-		note := "going by the transfer's answer alone: " + err.Error()
-		doc.Events = append(doc.Events, rescue.Event{Kind: rescue.Failed, Text: note})
-		if !c.json {
-			s.Show(present.RecoveryEvent(doc.Events[0]))
-		}
-	} else if w.Prober != nil {
-		defer w.Prober.Close()
-	}
-	var bar *progressbar.ProgressBar
-	if c.env.StderrTerminal && !c.quiet {
-		w.Progress = func(done, total int64) {
-			if bar == nil {
-				bar = progressbar.NewOptions64(int64(len(image)), progressbar.OptionSetWriter(c.env.Stderr), progressbar.OptionSetDescription("sending"), progressbar.OptionShowBytes(true), progressbar.OptionSetWidth(24), progressbar.OptionClearOnFinish(), progressbar.OptionThrottle(redraw))
-			}
-			_ = bar.Set64(done)
+			return nil, fmt.Errorf("port %d cannot be opened for the boot loader to fetch from: %w; give the rights, or another port with -port", port, err)
 		}
 	}
-	w.Tell = func(e rescue.Event) {
-		if bar != nil {
-			_ = bar.Clear()
-			bar = nil
-		}
-		doc.Events = append(doc.Events, e)
-		if !c.json {
-			s.Show(present.RecoveryEvent(e))
-		}
-	}
-	ending, err := w.Run(ctx)
-	if ctx.Err() != nil {
-		return 0, ctx.Err()
-	}
-	status := exitFits
+	return w, nil
+}
+
+// ended tells how it ended.
+func ended(doc *present.Recovered, ending rescue.Ending, err error, settle time.Duration) (status int) {
+	status = exitFits
 	switch {
 	case err != nil:
 		doc.Outcome, doc.Ended, status = fit.Misfit, err.Error(), exitMisfit
@@ -216,11 +237,7 @@ func (r *recovering) bringBack(ctx context.Context, c *call, doc present.Recover
 	default:
 		doc.Outcome, doc.Ended, status = fit.Unsettled, fmt.Sprintf("the image is over, and within %s nobody saw the system answer", duration.Text(settle)), exitUnsettled
 	}
-	if c.json {
-		return status, present.WriteJSON(c.env.Stdout, present.RecoverJSON(doc))
-	}
-	s.Show(present.RecoveryEnds(doc))
-	return status, nil
+	return status
 }
 
 // prober is how what answers is asked; nil where nobody is to be asked.
