@@ -68,33 +68,12 @@ type problem func(c Class, what, advice string)
 
 func (w *walker) iso(p *pass) error {
 	return w.random(p, func(at io.ReaderAt, size int64) error {
-		var trees []*isoTree
-		var roots [][]byte
-		for i := range int64(isoMaxVolumes) {
-			b := make([]byte, isoBlock)
-			if n, err := at.ReadAt(b, (isoFirst+i)*isoBlock); n < len(b) || err != nil && err != io.EOF || string(b[1:6]) != "CD001" || b[0] == 255 {
-				break
-			}
-			joliet := b[0] == 2 && b[88] == '%' && b[89] == '/' && (b[90] == '@' || b[90] == 'C' || b[90] == 'E')
-			if b[0] != 1 && !joliet {
-				continue
-			}
-			t := &isoTree{at: at, length: size, joliet: joliet, problem: p.problem, seen: map[int64]bool{}}
-			trees, roots = append(trees, t), append(roots, b[156:190])
-		}
+		trees, roots := isoVolumes(p, at, size)
 		if len(trees) == 0 {
 			p.problem(Damaged, "truncated or damaged: it has no volume descriptor that lists files", downloadAgain)
 			return nil
 		}
-		chosen := 0
-		for i, t := range trees {
-			if !t.joliet {
-				t.findRock(roots[i])
-			}
-			if t.joliet && !trees[chosen].rock {
-				chosen = i
-			}
-		}
+		chosen := isoBest(trees, roots)
 		var l *listing
 		if p.lister() != nil && trees[chosen].top(roots[chosen]).root() {
 			l = w.listing(p, 1)
@@ -145,15 +124,7 @@ func (w *walker) iso(p *pass) error {
 		if err := members.wait(nil); err != nil {
 			return err
 		}
-		told := &teller{p: p}
-		for i := range trees {
-			for name, e := range listed[i] {
-				if o, ok := listed[chosen][name]; i != chosen && ok && o != e {
-					told.damaged("its two trees hold different files of the name %s", name)
-				}
-			}
-		}
-		told.end()
+		sameFiles(p, listed, chosen)
 		if l != nil {
 			l.told.end()
 			return nil
@@ -161,6 +132,50 @@ func (w *walker) iso(p *pass) error {
 		all.judge(p, false)
 		return nil
 	})
+}
+
+// isoVolumes finds the trees of files: of the primary volume, and by Joliet; roots are the records of their roots.
+func isoVolumes(p *pass, at io.ReaderAt, size int64) (trees []*isoTree, roots [][]byte) {
+	for i := range int64(isoMaxVolumes) {
+		b := make([]byte, isoBlock)
+		if n, err := at.ReadAt(b, (isoFirst+i)*isoBlock); n < len(b) || err != nil && err != io.EOF || string(b[1:6]) != "CD001" || b[0] == 255 {
+			break
+		}
+		joliet := b[0] == 2 && b[88] == '%' && b[89] == '/' && (b[90] == '@' || b[90] == 'C' || b[90] == 'E')
+		if b[0] != 1 && !joliet {
+			continue
+		}
+		t := &isoTree{at: at, length: size, joliet: joliet, problem: p.problem, seen: map[int64]bool{}}
+		trees, roots = append(trees, t), append(roots, b[156:190])
+	}
+	return trees, roots
+}
+
+// isoBest chooses the tree by whose names the files are told: one by Joliet, unless Rock Ridge tells more.
+func isoBest(trees []*isoTree, roots [][]byte) int {
+	chosen := 0
+	for i, t := range trees {
+		if !t.joliet {
+			t.findRock(roots[i])
+		}
+		if t.joliet && !trees[chosen].rock {
+			chosen = i
+		}
+	}
+	return chosen
+}
+
+// sameFiles holds the trees against each other; folders differ from tree to tree.
+func sameFiles(p *pass, listed []map[string]isoExtent, chosen int) {
+	told := &teller{p: p}
+	for i := range listed {
+		for name, e := range listed[i] {
+			if o, ok := listed[chosen][name]; i != chosen && ok && o != e {
+				told.damaged("its two trees hold different files of the name %s", name)
+			}
+		}
+	}
+	told.end()
 }
 
 // top lists what the root of the tree holds.
@@ -240,33 +255,9 @@ func (t *isoTree) findRock(root []byte) {
 
 // folder lists a folder, and those in it. count is called for each record.
 func (t *isoTree) folder(record []byte, dir string, depth int, count func() error, visit func(string, *isoFile) error) error {
-	block, size := int64(binary.LittleEndian.Uint32(record[2:])), int64(binary.LittleEndian.Uint32(record[10:]))
-	shown := dir
-	if shown == "" {
-		shown = "its root"
-	}
-	switch {
-	case t.seen[block]:
-		t.problem(Damaged, fmt.Sprintf("the folder %s leads back to one around it", shown), downloadAgain)
-		return nil
-	case depth > maxDirs:
-		t.problem(Damaged, fmt.Sprintf("its folders lie more than %d deep in each other", maxDirs), downloadAgain)
-		return nil
-	case block*isoBlock+size > t.length:
-		t.problem(Damaged, fmt.Sprintf("truncated: the folder %s lies at byte %d, %d bytes long, and the file ends at %d", shown, block*isoBlock, size, t.length), downloadAgain)
-		return nil
-	case size > isoMaxFolder:
-		t.problem(Unreadable, fmt.Sprintf("the folder %s cannot be listed: it is longer than fitcheck reads", shown), unpackElsewhere)
-		return nil
-	}
-	t.seen[block] = true
-	b := make([]byte, size)
-	if _, err := t.at.ReadAt(b, block*isoBlock); err != nil && err != io.EOF {
-		if fatal(err) {
-			return err
-		}
-		t.problem(Damaged, fmt.Sprintf("the folder %s cannot be read", shown), downloadAgain)
-		return nil
+	b, err := t.readFolder(record, dir, depth)
+	if err != nil || b == nil {
+		return err
 	}
 	var going *isoFile
 	for i := 0; len(b) > 0; i++ {
@@ -276,7 +267,7 @@ func (t *isoTree) folder(record []byte, dir string, depth int, count func() erro
 			continue
 		}
 		if n < isoRecord+1 || n > len(b) || isoRecord+int(b[32]) > n {
-			t.problem(Damaged, fmt.Sprintf("a record of the folder %s makes no sense", shown), downloadAgain)
+			t.problem(Damaged, fmt.Sprintf("a record of the folder %s makes no sense", shownFolder(dir)), downloadAgain)
 			return nil
 		}
 		r := b[:n]
@@ -289,7 +280,7 @@ func (t *isoTree) folder(record []byte, dir string, depth int, count func() erro
 		}
 		le, be := binary.LittleEndian, binary.BigEndian
 		if le.Uint32(r[2:]) != be.Uint32(r[6:]) || le.Uint32(r[10:]) != be.Uint32(r[14:]) {
-			t.problem(Damaged, fmt.Sprintf("a record of the folder %s says two things in its two byte orders", shown), compareSources)
+			t.problem(Damaged, fmt.Sprintf("a record of the folder %s says two things in its two byte orders", shownFolder(dir)), compareSources)
 		}
 		f, child, err := t.record(r)
 		if err != nil {
@@ -320,6 +311,43 @@ func (t *isoTree) folder(record []byte, dir string, depth int, count func() erro
 		}
 	}
 	return nil
+}
+
+// readFolder reads the records of a folder; nil for one that cannot be listed, which is told.
+func (t *isoTree) readFolder(record []byte, dir string, depth int) ([]byte, error) {
+	block, size := int64(binary.LittleEndian.Uint32(record[2:])), int64(binary.LittleEndian.Uint32(record[10:]))
+	shown := shownFolder(dir)
+	switch {
+	case t.seen[block]:
+		t.problem(Damaged, fmt.Sprintf("the folder %s leads back to one around it", shown), downloadAgain)
+		return nil, nil
+	case depth > maxDirs:
+		t.problem(Damaged, fmt.Sprintf("its folders lie more than %d deep in each other", maxDirs), downloadAgain)
+		return nil, nil
+	case block*isoBlock+size > t.length:
+		t.problem(Damaged, fmt.Sprintf("truncated: the folder %s lies at byte %d, %d bytes long, and the file ends at %d", shown, block*isoBlock, size, t.length), downloadAgain)
+		return nil, nil
+	case size > isoMaxFolder:
+		t.problem(Unreadable, fmt.Sprintf("the folder %s cannot be listed: it is longer than fitcheck reads", shown), unpackElsewhere)
+		return nil, nil
+	}
+	t.seen[block] = true
+	b := make([]byte, size)
+	if _, err := t.at.ReadAt(b, block*isoBlock); err != nil && err != io.EOF {
+		if fatal(err) {
+			return nil, err
+		}
+		t.problem(Damaged, fmt.Sprintf("the folder %s cannot be read", shown), downloadAgain)
+		return nil, nil
+	}
+	return b, nil
+}
+
+func shownFolder(dir string) string {
+	if dir == "" {
+		return "its root"
+	}
+	return dir
 }
 
 // record reads one record, and the folder's own where it is one.

@@ -30,19 +30,9 @@ func (w *walker) item(it *Item, src source) error {
 
 	head, err := br.Peek(HeadSize)
 	if err != nil && fatal(err) {
-		return err
+		return err // else the end, or damage, comes again when the pass gets there
 	}
-	err = nil // the end, or damage, comes again when the pass gets there
-	if it.Container = recognise(head); it.Container == Cpio && !isDelivery(head) {
-		it.Container = None // its files are content
-	}
-	if it.Container == None && src.at != nil && it.Size > zipEndRecord && endsAsZip(it.Name, head, src.at, it.Size) {
-		it.Container = Zip
-	}
-	shell := shellPayload(head)
-	if it.Container == None && shell > 0 {
-		it.Container = Shell
-	}
+	shell := it.tell(head, src)
 	p := &pass{w: w, it: it, in: br, at: src.at, sink: w.visitor.Begin(it, head)}
 	if _, unsafe := SafeName(it.Name); unsafe != "" && it.Depth > 0 {
 		p.problem(Unsafe, unsafe, notUnderThisName)
@@ -57,6 +47,8 @@ func (w *walker) item(it *Item, src source) error {
 		err = w.shell(p, shell)
 	case it.Container != None:
 		err = w.stream(p)
+	default:
+		err = nil
 	}
 	c := &Content{w: w, address: it.Address, at: src.at, depth: it.Depth}
 	if err == nil && p.lists() {
@@ -65,24 +57,55 @@ func (w *walker) item(it *Item, src source) error {
 			defer kept.Close()
 		}
 	}
-	if err == nil && it.Container == None && !p.skipped && p.quick() {
-		p.passOver()
-		it.passedOver = true
-	}
-	if k, ok := p.sink.(Keeper); err == nil && ok && c.at == nil && !p.skipped && k.Keep() {
-		s, spoolErr := w.spool(p)
-		if spoolErr != nil {
-			return spoolErr
+	if err == nil {
+		var kept *spool
+		if kept, err = w.rest(p, c); kept != nil {
+			defer kept.Close()
 		}
-		defer s.Close()
-		c.at = s
 	}
-	if err == nil && !p.skipped {
-		err = w.hash(p)
+	return w.end(p, c, len(head), err)
+}
+
+// tell says by the first bytes, and for a zip by the last, which container an item is. shell is where the
+// payload of a shell script begins.
+func (it *Item) tell(head []byte, src source) (shell int) {
+	if it.Container = recognise(head); it.Container == Cpio && !isDelivery(head) {
+		it.Container = None // its files are content
 	}
+	if it.Container == None && src.at != nil && it.Size > zipEndRecord && endsAsZip(it.Name, head, src.at, it.Size) {
+		it.Container = Zip
+	}
+	if shell = shellPayload(head); it.Container == None && shell > 0 {
+		it.Container = Shell
+	}
+	return shell
+}
+
+// rest reads what is left of an item, or passes over it where only heads are read. What a sink needs at the end
+// is spooled.
+func (w *walker) rest(p *pass, c *Content) (kept *spool, err error) {
+	if p.it.Container == None && !p.skipped && p.quick() {
+		p.passOver()
+		p.it.passedOver = true
+	}
+	if p.skipped {
+		return nil, nil
+	}
+	if k, ok := p.sink.(Keeper); ok && c.at == nil && k.Keep() {
+		if kept, err = w.spool(p); err != nil {
+			return nil, err
+		}
+		c.at = kept
+	}
+	return kept, w.hash(p)
+}
+
+// end hands an item that has passed to its sink, and then opens what the sink says lies within. err is what ended
+// the pass.
+func (w *walker) end(p *pass, c *Content, head int, err error) error {
 	c.size, c.skipped = p.n.Load(), p.skipped
-	if p.skipped && it.Size < 0 { // nobody knows how much there is
-		c.size, c.unsized = int64(len(head)), true
+	if p.skipped && p.it.Size < 0 { // nobody knows how much there is
+		c.size, c.unsized = int64(head), true
 	}
 	if p.skipped {
 		c.at = nil
@@ -94,7 +117,7 @@ func (w *walker) item(it *Item, src source) error {
 		err = endErr
 	}
 	if s, ok := p.sink.(Summer); ok {
-		it.sum = s.Sum()
+		p.it.sum = s.Sum()
 	}
 	if o, ok := p.sink.(Opener); ok && err == nil {
 		err = w.members(p, o.Members())

@@ -34,54 +34,13 @@ func (r *Result) merge(d *device.Device, goal Goal) {
 	left := make([][]Hop, len(r.Plans))
 	maybe := false
 	for i, a := range r.Plans {
-		one.Members = append(one.Members, a.Members...)
-		one.Found = one.Found && a.Found
-		one.States += a.States
-		name := strings.Join(a.Members, ", ") + ": "
-		for _, u := range a.Unsettled {
-			one.Unsettled = append(one.Unsettled, name+u)
-		}
-		for _, b := range a.Blocked {
-			b.Because = name + b.Because
-			one.Blocked = append(one.Blocked, b)
-		}
-		for _, n := range a.Notes {
-			one.Notes = append(one.Notes, name+n)
-		}
-		if a.Capped != nil && one.Capped == nil {
-			one.Capped = &Capped{a.Capped.Release, name + a.Capped.Because}
-		}
+		one.join(a)
 		left[i] = slices.Clone(a.Hops)
 		if !a.Found && len(a.Maybe) > 0 {
 			left[i], maybe = slices.Clone(a.Maybe), true
 		}
-		one.Back.join(a, name)
 	}
-	var hops []Hop
-	for {
-		at := slices.IndexFunc(left, func(l []Hop) bool { return len(l) > 0 })
-		if at < 0 {
-			break
-		}
-		release, boot := left[at][0].Release, left[at][0].BootOnly
-		for i := range left {
-			if len(left[i]) == 0 || left[i][0].Release != release || left[i][0].BootOnly != boot {
-				continue
-			}
-			h := left[i][0]
-			h.Members = slices.Clone(r.Plans[i].Members)
-			if len(from) > 1 {
-				h.Begin = r.Plans[i].From
-			}
-			for k := range h.Components {
-				if h.Components[k].Member == "" && len(h.Members) == 1 {
-					h.Components[k].Member = h.Members[0]
-				}
-			}
-			hops = append(hops, h)
-			left[i] = left[i][1:]
-		}
-	}
+	hops := r.together(left, len(from) > 1)
 	switch {
 	case one.Found:
 		one.Hops = hops
@@ -95,6 +54,59 @@ func (r *Result) merge(d *device.Device, goal Goal) {
 		one.Unsettled, one.Blocked = nil, nil
 	}
 	r.Plans = []*Answer{one}
+}
+
+// join takes over what a member's plan says, with the member's name.
+func (one *Answer) join(a *Answer) {
+	one.Members = append(one.Members, a.Members...)
+	one.Found = one.Found && a.Found
+	one.States += a.States
+	name := strings.Join(a.Members, ", ") + ": "
+	for _, u := range a.Unsettled {
+		one.Unsettled = append(one.Unsettled, name+u)
+	}
+	for _, b := range a.Blocked {
+		b.Because = name + b.Because
+		one.Blocked = append(one.Blocked, b)
+	}
+	for _, n := range a.Notes {
+		one.Notes = append(one.Notes, name+n)
+	}
+	if a.Capped != nil && one.Capped == nil {
+		one.Capped = &Capped{a.Capped.Release, name + a.Capped.Because}
+	}
+	one.Back.join(a, name)
+}
+
+// together puts the hops of all plans in one row, those to one release beside each other. differ: the members begin at
+// different releases.
+func (r *Result) together(left [][]Hop, differ bool) []Hop {
+	var hops []Hop
+	for {
+		at := slices.IndexFunc(left, func(l []Hop) bool { return len(l) > 0 })
+		if at < 0 {
+			break
+		}
+		release, boot := left[at][0].Release, left[at][0].BootOnly
+		for i := range left {
+			if len(left[i]) == 0 || left[i][0].Release != release || left[i][0].BootOnly != boot {
+				continue
+			}
+			h := left[i][0]
+			h.Members = slices.Clone(r.Plans[i].Members)
+			if differ {
+				h.Begin = r.Plans[i].From
+			}
+			for k := range h.Components {
+				if h.Components[k].Member == "" && len(h.Members) == 1 {
+					h.Components[k].Member = h.Members[0]
+				}
+			}
+			hops = append(hops, h)
+			left[i] = left[i][1:]
+		}
+	}
+	return hops
 }
 
 // join adds the way back of one member to that of all.

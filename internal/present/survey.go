@@ -468,66 +468,8 @@ func item(v *survey.Survey, it *survey.Item, opened bool) []page.Block {
 		what += ", " + c
 	}
 	line := page.Item{Marks: []page.Span{mark}, Text: fmt.Sprintf("%s  (%s, %s)", it.Name, what, itemSize(it)), Tone: page.Strong}
-	var under []page.Item
-	detail := func(label, t string) {
-		under = append(under, page.Item{Marks: []page.Span{{Text: label, Tone: page.Faint}}, Text: t})
-	}
-	if d := it.Digests.Of("sha256"); d != "" {
-		detail("sha256", d)
-	}
-	if c := it.Contents; c != nil {
-		detail("holds", contentsText(c))
-		if t := factsText(c.Facts); t != "" {
-			detail("says", t)
-		}
-		for i := range c.List {
-			detail("", listedText(&c.List[i]))
-		}
-	}
-	if it.Image != nil {
-		if t := headerFacts(it.Image); t != "" {
-			detail("header", t)
-		}
-		if t := checksums(it.Image); t != "" {
-			detail("checksums", t)
-		}
-		for _, c := range it.Image.Configs {
-			detail("config", c.Name+": "+claimText(c.Facts))
-		}
-		if !opened {
-			for _, t := range partLines(it.Image, "") {
-				detail("part", t)
-			}
-		}
-	}
-	if it.Nature != "" {
-		detail("looks", it.Nature)
-	}
-	if len(it.Versions) > 0 {
-		detail("says", fact.Values(it.Versions))
-	}
-	for _, w := range it.Witnesses {
-		if w.Kind != fact.Manifest {
-			continue
-		}
-		for _, c := range w.Claims {
-			detail("manifest", fmt.Sprintf("%s (%s)", claimText(c), within(v.Name, c[len(c)-1].Source.Where())))
-		}
-	}
-	for _, g := range it.Signed {
-		detail("signature", fmt.Sprintf("of %s: %s, %s", within(v.Name, g.Of), g.Outcome, g.Because))
-	}
-	for _, p := range it.Published {
-		verdict := "is"
-		if p.Wrong() {
-			verdict = "is NOT"
-		} else if !p.OK() {
-			verdict = "was not computed to compare it with"
-		}
-		detail("published", fmt.Sprintf("%s %s the one in %s", algorithm(p.Sum.Algorithm), verdict, within(v.Name, p.Source.Where())))
-	}
 	depth := 2 * strings.Count(it.Address, "::")
-	out := []page.Block{page.List{Items: []page.Item{line}, Indent: depth - 2}, page.List{Items: under, Indent: depth + 4}}
+	out := []page.Block{page.List{Items: []page.Item{line}, Indent: depth - 2}, page.List{Items: append(ownWords(it, opened), othersWords(v, it)...), Indent: depth + 4}}
 	for _, b := range deepMap(it) {
 		switch b := b.(type) {
 		case page.Bar:
@@ -539,6 +481,80 @@ func item(v *survey.Survey, it *survey.Item, opened bool) []page.Block {
 		}
 	}
 	return out
+}
+
+// details are lines below an item, each with a label.
+type details []page.Item
+
+func (d *details) add(label, text string) {
+	*d = append(*d, page.Item{Marks: []page.Span{{Text: label, Tone: page.Faint}}, Text: text})
+}
+
+// ownWords is what an item says of itself: its digest, its files, its header. opened: its parts are items of
+// their own.
+func ownWords(it *survey.Item, opened bool) details {
+	var d details
+	if sum := it.Digests.Of("sha256"); sum != "" {
+		d.add("sha256", sum)
+	}
+	if c := it.Contents; c != nil {
+		d.add("holds", contentsText(c))
+		if t := factsText(c.Facts); t != "" {
+			d.add("says", t)
+		}
+		for i := range c.List {
+			d.add("", listedText(&c.List[i]))
+		}
+	}
+	if it.Image != nil {
+		if t := headerFacts(it.Image); t != "" {
+			d.add("header", t)
+		}
+		if t := checksums(it.Image); t != "" {
+			d.add("checksums", t)
+		}
+		for _, c := range it.Image.Configs {
+			d.add("config", c.Name+": "+claimText(c.Facts))
+		}
+		if !opened {
+			for _, t := range partLines(it.Image, "") {
+				d.add("part", t)
+			}
+		}
+	}
+	if it.Nature != "" {
+		d.add("looks", it.Nature)
+	}
+	if len(it.Versions) > 0 {
+		d.add("says", fact.Values(it.Versions))
+	}
+	return d
+}
+
+// othersWords is what others say of an item: manifests, signatures, published digests.
+func othersWords(v *survey.Survey, it *survey.Item) details {
+	var d details
+	for _, w := range it.Witnesses {
+		if w.Kind != fact.Manifest {
+			continue
+		}
+		for _, c := range w.Claims {
+			d.add("manifest", fmt.Sprintf("%s (%s)", claimText(c), within(v.Name, c[len(c)-1].Source.Where())))
+		}
+	}
+	for _, g := range it.Signed {
+		d.add("signature", fmt.Sprintf("of %s: %s, %s", within(v.Name, g.Of), g.Outcome, g.Because))
+	}
+	for _, p := range it.Published {
+		verdict := "is"
+		if p.Wrong() {
+			verdict = "is NOT"
+		} else if !p.OK() {
+			verdict = "was not computed to compare it with"
+		}
+		d.add("published", fmt.Sprintf("%s %s the one in %s", algorithm(p.Sum.Algorithm), verdict, within(v.Name, p.Source.Where())))
+	}
+	return d
 }
 
 func headerFacts(m *image.Image) string {
