@@ -1,6 +1,7 @@
 package archive
 
 import (
+	"errors"
 	"io"
 	"io/fs"
 	"strconv"
@@ -62,37 +63,13 @@ func (w *walker) arMembers(p *pass, all *roster, members *aside) error {
 		end := p.n.Load() + size
 		name := strings.TrimRight(string(b[:16]), " ")
 		data := content.Exactly(p, size)
-		switch {
-		case name == "/" || name == "/SYM64/" || name == "__.SYMDEF":
-			name = ""
-		case name == "//":
-			if size > maxArNames {
-				return &BoundError{p.it.Address, BoundText, maxArNames}
+		name, size, err = arName(p, name, data, size, &long)
+		if err != nil {
+			var bound *BoundError
+			if errors.As(err, &bound) {
+				return err
 			}
-			table, err := io.ReadAll(data)
-			if err != nil {
-				return p.failed(err)
-			}
-			long, name = string(table), ""
-		case strings.HasPrefix(name, "#1/"):
-			n, bad := strconv.ParseInt(name[3:], 10, 64)
-			if bad != nil || n < 1 || n > size || n > maxArMember {
-				return p.failed(damagedf("the name of its member %d, at byte %d, makes no sense", i+1, at))
-			}
-			text := make([]byte, n)
-			if _, err := io.ReadFull(data, text); err != nil {
-				return p.failed(err)
-			}
-			name, size = strings.TrimRight(string(text), "\x00"), size-n
-		case strings.HasPrefix(name, "/"):
-			n, bad := strconv.Atoi(name[1:])
-			if bad != nil || n < 0 || n >= len(long) {
-				return p.failed(damagedf("the name of its member %d, at byte %d, is not in its table of long names", i+1, at))
-			}
-			name, _, _ = strings.Cut(long[n:min(len(long), n+maxArMember)], "\n")
-			name = strings.TrimSuffix(name, "/")
-		default:
-			name = strings.TrimSuffix(name, "/")
+			return p.failed(wrongMember(err, i, at))
 		}
 		if name != "" {
 			it := p.it.child(name, size, 1, i)
@@ -117,4 +94,45 @@ func (w *walker) arMembers(p *pass, all *roster, members *aside) error {
 			}
 		}
 	}
+}
+
+// errArName is a name that makes no sense, or that is not in the table of long names.
+var errArName, errArLong = errors.New("makes no sense"), errors.New("is not in its table of long names")
+
+func wrongMember(err error, i int, at int64) error {
+	if err == errArName || err == errArLong {
+		return damagedf("the name of its member %d, at byte %d, %v", i+1, at, err)
+	}
+	return err
+}
+
+// arName makes the name of a member of what its header says (ar(5)): GNU's table of long names, which is kept in
+// long, and BSD's names in front of the content. size is then what is left of the member; the name is "" for an index.
+func arName(p *pass, name string, data io.Reader, size int64, long *string) (string, int64, error) {
+	switch {
+	case name == "/" || name == "/SYM64/" || name == "__.SYMDEF":
+		return "", size, nil
+	case name == "//":
+		if size > maxArNames {
+			return "", 0, &BoundError{p.it.Address, BoundText, maxArNames}
+		}
+		table, err := io.ReadAll(data)
+		*long = string(table)
+		return "", size, err
+	case strings.HasPrefix(name, "#1/"):
+		n, bad := strconv.ParseInt(name[3:], 10, 64)
+		if bad != nil || n < 1 || n > size || n > maxArMember {
+			return "", 0, errArName
+		}
+		text := make([]byte, n)
+		_, err := io.ReadFull(data, text)
+		return strings.TrimRight(string(text), "\x00"), size - n, err
+	case strings.HasPrefix(name, "/"):
+		n, bad := strconv.Atoi(name[1:])
+		if bad != nil || n < 0 || n >= len(*long) {
+			return "", 0, errArLong
+		}
+		name, _, _ = strings.Cut((*long)[n:min(len(*long), n+maxArMember)], "\n")
+	}
+	return strings.TrimSuffix(name, "/"), size, nil
 }

@@ -185,13 +185,14 @@ func unicodeName(extra []byte, name string) (string, bool) {
 	return "", false
 }
 
+// zipStretch are the bytes that an entry takes, its local header included.
+type zipStretch struct {
+	from, to int64
+	name     string
+}
+
 // zipStructure reports what contradicts itself, and what stands around.
 func (w *walker) zipStructure(p *pass, at io.ReaderAt, size int64, files []*zip.File, dir zipDir) {
-	type stretch struct {
-		from, to int64
-		name     string
-	}
-	var all []stretch
 	told := &teller{p: p}
 	if dir.doubt != "" {
 		told.damaged("programs read it differently: %s", dir.doubt)
@@ -202,12 +203,28 @@ func (w *walker) zipStructure(p *pass, at io.ReaderAt, size int64, files []*zip.
 	if rest := dir.end - dir.at - dir.used; rest > 0 && !startsWith(at, dir.at+dir.used, "PK\x05\x05") {
 		told.damaged("%d bytes of its directory, from byte %d on, list nothing", rest, dir.at+dir.used)
 	}
+	all := zipEntries(told, at, files, dir.base)
+	zipGaps(told, at, all, dir)
+	if dir.base > 0 {
+		told.note("%d bytes stand before its first entry", dir.base)
+		if place, ok := findEnd(at, dir.base); ok {
+			told.damaged("what stands before it holds a zip of its own, which ends at byte %d: some programs read that one", place)
+		}
+	}
+	if tail := size - dir.stop; tail > 0 {
+		told.note("%d bytes follow its end", tail)
+	}
+	told.end()
+}
+
+// zipEntries holds the local headers against the directory, and tells where the entries lie.
+func zipEntries(told *teller, at io.ReaderAt, files []*zip.File, base int64) (all []zipStretch) {
 	for _, f := range files {
 		data, err := f.DataOffset()
 		if err != nil {
 			continue // that its local header is missing, opening it says
 		}
-		data += dir.base
+		data += base
 		name := printable(f.Name)
 		local, start := localHeader(at, data)
 		end := data + int64(f.CompressedSize64)
@@ -226,9 +243,14 @@ func (w *walker) zipStructure(p *pass, at io.ReaderAt, size int64, files []*zip.
 			}
 			end += n
 		}
-		all = append(all, stretch{start, end, name})
+		all = append(all, zipStretch{start, end, name})
 	}
-	slices.SortFunc(all, func(a, b stretch) int { return cmp.Or(cmp.Compare(a.from, b.from), cmp.Compare(a.to, b.to)) })
+	return all
+}
+
+// zipGaps tells of entries that overlap, and of bytes that belong to none.
+func zipGaps(told *teller, at io.ReaderAt, all []zipStretch, dir zipDir) {
+	slices.SortFunc(all, func(a, b zipStretch) int { return cmp.Or(cmp.Compare(a.from, b.from), cmp.Compare(a.to, b.to)) })
 	reached := dir.base
 	gap := func(to int64, before string) {
 		if to <= reached {
@@ -259,16 +281,6 @@ func (w *walker) zipStructure(p *pass, at io.ReaderAt, size int64, files []*zip.
 	} else {
 		gap(dir.at, "its directory")
 	}
-	if dir.base > 0 {
-		told.note("%d bytes stand before its first entry", dir.base)
-		if place, ok := findEnd(at, dir.base); ok {
-			told.damaged("what stands before it holds a zip of its own, which ends at byte %d: some programs read that one", place)
-		}
-	}
-	if tail := size - dir.stop; tail > 0 {
-		told.note("%d bytes follow its end", tail)
-	}
-	told.end()
 }
 
 func startsWith(at io.ReaderAt, off int64, magic string) bool {

@@ -36,7 +36,7 @@ var prompt = pattern.New(`^\s*([\w.-]+?)\s?[#>$%]\s*(\S.*)?$`)
 
 // captureModels adds the models that captures name: a value behind a label that says so, or one
 // that is known by another spelling.
-func (d *Draft) captureModels(captures []Text, seen map[string][]spelling, say func(text, from string, weight int)) {
+func (d *Draft) captureModels(captures []Text, names modelNames) {
 	for _, c := range captures {
 		lines, err := device.Lines(c.Name, c.Data)
 		if err != nil {
@@ -51,13 +51,13 @@ func (d *Draft) captureModels(captures []Text, seen map[string][]spelling, say f
 			}
 			for _, w := range strings.Fields(value) {
 				w = strings.Trim(w, ",;()")
-				if seen[squeezed(w)] != nil && squeezed(w) != "" && strings.ContainsAny(w, "0123456789") {
-					say(w, l.At.Where(), byCapture)
+				if names[squeezed(w)] != nil && squeezed(w) != "" && strings.ContainsAny(w, "0123456789") {
+					names.say(w, l.At.Where(), byCapture)
 				}
 			}
-			if labelKey(label) == "model" && len(seen) == 0 {
+			if labelKey(label) == "model" && len(names) == 0 {
 				if w := modelIn(value); w != "" {
-					say(w, l.At.Where(), byCapture)
+					names.say(w, l.At.Where(), byCapture)
 				}
 			}
 		}

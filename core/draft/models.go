@@ -35,81 +35,16 @@ func squeezed(name string) string {
 
 // models gathers the models that anything names, their spellings, revisions and hardware.
 func (d *Draft) models(all []*reading, captures []Text) {
-	seen := map[string][]spelling{}
-	say := func(text, from string, weight int) {
-		key := squeezed(text)
-		if key == "" {
-			return
-		}
-		i := slices.IndexFunc(seen[key], func(s spelling) bool { return s.text == text })
-		switch {
-		case i < 0:
-			seen[key] = append(seen[key], spelling{text, from, weight})
-		case seen[key][i].weight < weight:
-			seen[key][i] = spelling{text, from, weight}
-		}
-	}
+	names := modelNames{}
 	for _, r := range all {
 		for _, it := range r.firmware() {
-			claimed := false
-			for _, c := range r.claims[it] {
-				for _, f := range c.About(fact.Model) {
-					say(f.Value, f.Source.Where(), byManifest)
-					claimed = true
-				}
-			}
-			if it.Image == nil {
-				continue
-			}
-			for _, f := range it.Image.All() {
-				switch {
-				case f.About == fact.Model:
-					say(f.Value, f.Source.Where(), byHeader)
-					claimed = true
-				case f.About == fact.Title:
-					if w := modelIn(f.Value); w != "" {
-						say(w, "the title "+f.Value+" in the header of "+it.Address, byHeader)
-						claimed = true
-					}
-				}
-			}
-			if claimed {
-				continue
-			}
-			for _, f := range it.Image.All() { // a board is all that is named
-				if f.About == fact.Board && !f.Open {
-					say(f.Value[strings.LastIndexByte(f.Value, ',')+1:], "the board "+f.Value+" in "+it.Address, byBoard)
-				}
-			}
+			names.item(r, it)
 		}
 	}
-	named := len(seen) > 0
-	for _, r := range all {
-		for _, w := range nameWords(r.s.Name) {
-			guess := !named && nameModel.MatchString(w)
-			if seen[squeezed(w)] != nil || guess {
-				say(w, "the name "+r.s.Name, byName)
-			}
-			if guess { // what follows is a revision, or a region
-				break
-			}
-		}
-	}
-	d.captureModels(captures, seen, say)
-	for _, spellings := range seen {
-		slices.SortStableFunc(spellings, func(a, b spelling) int { return b.weight - a.weight })
-		best := spellings[0]
-		m := &Model{Name: best.text, Guess: Guess{"is this a model of the line?", best.from}}
-		for _, s := range spellings[1:] {
-			if !strings.EqualFold(s.text, m.Name) && !slices.ContainsFunc(m.Also, func(a string) bool { return strings.EqualFold(a, s.text) }) {
-				m.Also = append(m.Also, s.text)
-				m.AlsoGuess = Guess{fmt.Sprintf("%s and %s are one model?", s.text, m.Name), s.from}
-			}
-		}
-		if n := len(m.Also); n > 1 {
-			m.AlsoGuess.Question = fmt.Sprintf("%s and %s are all %s?", strings.Join(m.Also[:n-1], ", "), m.Also[n-1], m.Name)
-		}
-		d.Models = append(d.Models, m)
+	names.packages(all)
+	d.captureModels(captures, names)
+	for _, spellings := range names {
+		d.Models = append(d.Models, modelOf(spellings))
 	}
 	d.otherSpellings()
 	for _, r := range all {
@@ -121,6 +56,91 @@ func (d *Draft) models(all []*reading, captures []Text) {
 	for _, m := range d.Models {
 		m.settle()
 	}
+}
+
+// modelNames are the spellings of models that were seen, by what they have in common.
+type modelNames map[string][]spelling
+
+// say takes a spelling; of one that is said several times the strongest source counts.
+func (seen modelNames) say(text, from string, weight int) {
+	key := squeezed(text)
+	if key == "" {
+		return
+	}
+	i := slices.IndexFunc(seen[key], func(s spelling) bool { return s.text == text })
+	switch {
+	case i < 0:
+		seen[key] = append(seen[key], spelling{text, from, weight})
+	case seen[key][i].weight < weight:
+		seen[key][i] = spelling{text, from, weight}
+	}
+}
+
+// item takes what a manifest, a header or its title says of one image; a board only where nothing else does.
+func (seen modelNames) item(r *reading, it *survey.Item) {
+	claimed := false
+	for _, c := range r.claims[it] {
+		for _, f := range c.About(fact.Model) {
+			seen.say(f.Value, f.Source.Where(), byManifest)
+			claimed = true
+		}
+	}
+	if it.Image == nil {
+		return
+	}
+	for _, f := range it.Image.All() {
+		switch {
+		case f.About == fact.Model:
+			seen.say(f.Value, f.Source.Where(), byHeader)
+			claimed = true
+		case f.About == fact.Title:
+			if w := modelIn(f.Value); w != "" {
+				seen.say(w, "the title "+f.Value+" in the header of "+it.Address, byHeader)
+				claimed = true
+			}
+		}
+	}
+	if claimed {
+		return
+	}
+	for _, f := range it.Image.All() { // a board is all that is named
+		if f.About == fact.Board && !f.Open {
+			seen.say(f.Value[strings.LastIndexByte(f.Value, ',')+1:], "the board "+f.Value+" in "+it.Address, byBoard)
+		}
+	}
+}
+
+// packages takes what the names of packages say; as a guess, where nothing else names a model.
+func (seen modelNames) packages(all []*reading) {
+	named := len(seen) > 0
+	for _, r := range all {
+		for _, w := range nameWords(r.s.Name) {
+			guess := !named && nameModel.MatchString(w)
+			if seen[squeezed(w)] != nil || guess {
+				seen.say(w, "the name "+r.s.Name, byName)
+			}
+			if guess { // what follows is a revision, or a region
+				break
+			}
+		}
+	}
+}
+
+// modelOf makes a model of its spellings.
+func modelOf(spellings []spelling) *Model {
+	slices.SortStableFunc(spellings, func(a, b spelling) int { return b.weight - a.weight })
+	best := spellings[0]
+	m := &Model{Name: best.text, Guess: Guess{"is this a model of the line?", best.from}}
+	for _, s := range spellings[1:] {
+		if !strings.EqualFold(s.text, m.Name) && !slices.ContainsFunc(m.Also, func(a string) bool { return strings.EqualFold(a, s.text) }) {
+			m.Also = append(m.Also, s.text)
+			m.AlsoGuess = Guess{fmt.Sprintf("%s and %s are one model?", s.text, m.Name), s.from}
+		}
+	}
+	if n := len(m.Also); n > 1 {
+		m.AlsoGuess.Question = fmt.Sprintf("%s and %s are all %s?", strings.Join(m.Also[:n-1], ", "), m.Also[n-1], m.Name)
+	}
+	return m
 }
 
 // otherSpellings proposes for every model what one of them shows: that a hyphen is left out, or
@@ -239,18 +259,6 @@ func (d *Draft) model(name string) *Model {
 
 // hardware takes revisions, boards and architectures that speak of an image.
 func (d *Draft) hardware(r *reading, it *survey.Item) {
-	var archs, boards []string
-	archFrom, boardFrom := "", ""
-	var open []string // of headers that leave the byte order open
-	openFrom := ""
-	models := map[*Model]bool{}
-	var order []*Model
-	speaks := func(name string) {
-		if m := d.model(name); m != nil && !models[m] {
-			models[m] = true
-			order = append(order, m)
-		}
-	}
 	var facts []fact.Fact
 	for _, c := range r.claims[it] {
 		facts = append(facts, c...)
@@ -259,76 +267,112 @@ func (d *Draft) hardware(r *reading, it *survey.Item) {
 	if it.Image != nil {
 		facts = append(facts, it.Image.All()...)
 	}
+	models := d.spokenOf(r, facts, !byClaim)
+	said := toldOf(facts)
+	for _, m := range models {
+		byRevision := false
+		for _, f := range facts {
+			if f.About != fact.Revision {
+				continue
+			}
+			byRevision = true
+			for _, name := range spelled(f.Value) {
+				said.onto(&m.revision(name, f).Board, models, false)
+			}
+		}
+		if !byRevision {
+			said.onto(&m.Board, models, true)
+		}
+	}
+}
+
+// spokenOf lists the models that the facts of an image name: models, else titles, else boards, else the name of the
+// package.
+func (d *Draft) spokenOf(r *reading, facts []fact.Fact, titles bool) (models []*Model) {
+	speaks := func(name string) {
+		if m := d.model(name); m != nil && !slices.Contains(models, m) {
+			models = append(models, m)
+		}
+	}
+	var boards []string
 	for _, f := range facts {
 		switch {
-		case f.Open && f.About == fact.Arch:
-			one, _, _ := strings.Cut(f.Value, "|") // "mips|mipsel"
-			if add(&open, fact.CanonicalArch(one)); openFrom == "" {
-				openFrom = f.Source.Where()
-			}
 		case f.Open:
-		case f.About == fact.Arch:
-			if add(&archs, fact.CanonicalArch(f.Value)); archFrom == "" {
-				archFrom = f.Source.Where()
-			}
 		case f.About == fact.Board:
-			if add(&boards, f.Value); boardFrom == "" {
-				boardFrom = f.Source.Where()
-			}
+			boards = append(boards, f.Value)
 		case f.About == fact.Model:
 			speaks(f.Value)
-		case f.About == fact.Title && !byClaim:
+		case f.About == fact.Title && titles:
 			if w := modelIn(f.Value); w != "" {
 				speaks(w)
 			}
 		}
 	}
-	if len(order) == 0 {
+	if len(models) == 0 {
 		for _, b := range boards {
 			speaks(b[strings.LastIndexByte(b, ',')+1:])
 		}
 	}
-	if len(order) == 0 {
+	if len(models) == 0 {
 		for _, w := range nameWords(r.s.Name) {
 			speaks(w)
 		}
 	}
-	left := len(archs) == 0 && len(open) == 1
-	if left {
-		archs, archFrom = open, openFrom
-	}
-	set := func(b *Board, model bool) {
-		b.ByteOrder = b.ByteOrder || left
+	return models
+}
+
+// hardwareSaid is what an image says of the hardware, and where it says so first.
+type hardwareSaid struct {
+	archs, boards       []string
+	archFrom, boardFrom string
+	// left: its header leaves the byte order open.
+	left bool
+}
+
+func toldOf(facts []fact.Fact) hardwareSaid {
+	var t, open hardwareSaid
+	for _, f := range facts {
 		switch {
-		case len(archs) != 1:
-		case b.Arch == "" && !b.severalArchs:
-			b.Arch, b.ArchFrom = archs[0], archFrom
-		case b.Arch != archs[0]:
-			b.Arch, b.severalArchs = "", true
-		}
-		for _, t := range boards {
-			if len(order) > 1 && !strings.Contains(squeezed(t), squeezed(order[0].Name)) && model {
-				continue
-			}
-			if add(&b.Boards, t); b.BoardFrom == "" {
-				b.BoardFrom = boardFrom
+		case f.Open && f.About == fact.Arch:
+			one, _, _ := strings.Cut(f.Value, "|") // "mips|mipsel"
+			open.arch(one, f)
+		case f.Open:
+		case f.About == fact.Arch:
+			t.arch(f.Value, f)
+		case f.About == fact.Board:
+			if add(&t.boards, f.Value); t.boardFrom == "" {
+				t.boardFrom = f.Source.Where()
 			}
 		}
 	}
-	for _, m := range order {
-		var revs []fact.Fact
-		for _, f := range facts {
-			if f.About == fact.Revision {
-				revs = append(revs, f)
-			}
+	if t.left = len(t.archs) == 0 && len(open.archs) == 1; t.left {
+		t.archs, t.archFrom = open.archs, open.archFrom
+	}
+	return t
+}
+
+func (t *hardwareSaid) arch(name string, f fact.Fact) {
+	if add(&t.archs, fact.CanonicalArch(name)); t.archFrom == "" {
+		t.archFrom = f.Source.Where()
+	}
+}
+
+// onto adds it to a board of one of the models that the image is for; whole: it is that of the model as a whole.
+func (t *hardwareSaid) onto(b *Board, models []*Model, whole bool) {
+	b.ByteOrder = b.ByteOrder || t.left
+	switch {
+	case len(t.archs) != 1:
+	case b.Arch == "" && !b.severalArchs:
+		b.Arch, b.ArchFrom = t.archs[0], t.archFrom
+	case b.Arch != t.archs[0]:
+		b.Arch, b.severalArchs = "", true
+	}
+	for _, text := range t.boards {
+		if len(models) > 1 && !strings.Contains(squeezed(text), squeezed(models[0].Name)) && whole {
+			continue
 		}
-		for _, f := range revs {
-			for _, name := range spelled(f.Value) {
-				set(&m.revision(name, f).Board, false)
-			}
-		}
-		if len(revs) == 0 {
-			set(&m.Board, true)
+		if add(&b.Boards, text); b.BoardFrom == "" {
+			b.BoardFrom = t.boardFrom
 		}
 	}
 }
