@@ -125,35 +125,17 @@ func (m *matching) run(ctx context.Context, c *call, args []string) (int, error)
 	if err != nil {
 		return 0, err
 	}
-	for _, p := range paths {
-		if _, err := m.survey(ctx, c, p, prefer); err != nil {
-			if len(paths) == 1 || ctx.Err() != nil {
-				return 0, err
-			}
-			// Of several, a refusal of one is told, and the others are judged.
-			err = advised(err)
-			m.refused = append(m.refused, present.RefusedPackage{Package: p, Because: err.Error()})
-			fmt.Fprintln(c.env.Stderr, "fitcheck: refused, and the others are judged: "+page.Safe(err.Error()))
-		}
-	}
-	if len(m.surveys) == 0 {
-		return 0, errors.New("none of the packages could be read; what is wrong with each is told above")
+	if err := m.surveyAll(ctx, c, paths, prefer); err != nil {
+		return 0, err
 	}
 	answers, err := m.judge(ctx, devices)
 	if err != nil {
 		return 0, err
 	}
 	if m.others && !c.quick {
-		o := newOffering(c, m)
-		for i := range answers {
-			if answers[i].Shared {
-				continue
-			}
-			if err := o.advise(ctx, devices[i], &answers[i]); err != nil {
-				return 0, err
-			}
+		if err := m.advise(ctx, c, devices, answers); err != nil {
+			return 0, err
 		}
-		o.save()
 	}
 	status := exitFits
 	for _, a := range answers {
@@ -170,6 +152,39 @@ func (m *matching) run(ctx context.Context, c *call, args []string) (int, error)
 		}
 	}
 	return status, m.tell(ctx, c, answers)
+}
+
+// surveyAll surveys the packages. Of several, a refusal of one is told, and the others are judged.
+func (m *matching) surveyAll(ctx context.Context, c *call, paths []string, prefer *rulebook.Rulebook) error {
+	for _, p := range paths {
+		if _, err := m.survey(ctx, c, p, prefer); err != nil {
+			if len(paths) == 1 || ctx.Err() != nil {
+				return err
+			}
+			err = advised(err)
+			m.refused = append(m.refused, present.RefusedPackage{Package: p, Because: err.Error()})
+			fmt.Fprintln(c.env.Stderr, "fitcheck: refused, and the others are judged: "+page.Safe(err.Error()))
+		}
+	}
+	if len(m.surveys) == 0 {
+		return errors.New("none of the packages could be read; what is wrong with each is told above")
+	}
+	return nil
+}
+
+// advise says of misfits what else of the kit would fit.
+func (m *matching) advise(ctx context.Context, c *call, devices []*device.Device, answers []present.Answer) error {
+	o := newOffering(c, m)
+	for i := range answers {
+		if answers[i].Shared {
+			continue
+		}
+		if err := o.advise(ctx, devices[i], &answers[i]); err != nil {
+			return err
+		}
+	}
+	o.save()
+	return nil
 }
 
 // tell writes the report, if one is asked for, and the answer.

@@ -28,14 +28,7 @@ func (p *planning) runbookMany(ctx context.Context, c *call, devices []*device.D
 			status = st
 		}
 		if st != exitFits {
-			x := present.Refused{Device: d.Name.Text, Outcome: fit.Misfit}
-			if st == exitUnsettled {
-				x.Outcome = fit.Unsettled
-			}
-			for _, w := range why {
-				x.Because = append(x.Because, w.Because...)
-			}
-			doc.Refused = append(doc.Refused, x)
+			doc.Refused = append(doc.Refused, refusedAs(d, why, st))
 			continue
 		}
 		book, err := writeRunbook(t, o)
@@ -43,25 +36,8 @@ func (p *planning) runbookMany(ctx context.Context, c *call, devices []*device.D
 			return 0, err
 		}
 		doc.Books = append(doc.Books, book)
-		j := plan.Job{Name: d.Name.Text}
-		if book.Known {
-			j.Minutes, j.Outage = book.Install.To, book.Outage.To
-		}
-		for _, b := range append([]*device.Device{d}, d.All()...) {
-			for _, t := range b.NotTogether {
-				j.Apart = append(j.Apart, t.Text)
-			}
-		}
-		var slots []string
-		for _, f := range t.Files() {
-			for _, u := range f.For {
-				if u.Slot != "" && !strings.Contains(strings.Join(slots, ","), u.Slot) {
-					slots = append(slots, u.Slot)
-				}
-			}
-		}
-		doc.Slots[d.Name.Text] = strings.Join(slots, ", ")
-		jobs = append(jobs, j)
+		doc.Slots[d.Name.Text] = slotsOf(t)
+		jobs = append(jobs, jobOf(d, book))
 	}
 	doc.Waves, doc.Left = night.Waves(jobs)
 	if status == exitFits && len(doc.Left) > 0 {
@@ -87,4 +63,43 @@ func (p *planning) runbookMany(ctx context.Context, c *call, devices []*device.D
 		}
 	}
 	return status, c.tell(present.RunbooksJSON(doc), present.RunbooksPage(doc))
+}
+
+// refusedAs is a device that the runbook leaves out, and why.
+func refusedAs(d *device.Device, why []present.Refused, status int) present.Refused {
+	x := present.Refused{Device: d.Name.Text, Outcome: fit.Misfit}
+	if status == exitUnsettled {
+		x.Outcome = fit.Unsettled
+	}
+	for _, w := range why {
+		x.Because = append(x.Because, w.Because...)
+	}
+	return x
+}
+
+// jobOf is how long a device takes, and with which others it must not be worked on.
+func jobOf(d *device.Device, book *plan.Runbook) plan.Job {
+	j := plan.Job{Name: d.Name.Text}
+	if book.Known {
+		j.Minutes, j.Outage = book.Install.To, book.Outage.To
+	}
+	for _, b := range append([]*device.Device{d}, d.All()...) {
+		for _, t := range b.NotTogether {
+			j.Apart = append(j.Apart, t.Text)
+		}
+	}
+	return j
+}
+
+// slotsOf names the slots that are written.
+func slotsOf(t *plan.Target) string {
+	var slots []string
+	for _, f := range t.Files() {
+		for _, u := range f.For {
+			if u.Slot != "" && !strings.Contains(strings.Join(slots, ","), u.Slot) {
+				slots = append(slots, u.Slot)
+			}
+		}
+	}
+	return strings.Join(slots, ", ")
 }

@@ -110,9 +110,7 @@ func readUBI(s *image.Source) (*image.Image, error) {
 	}
 	m.EraseBlock = peb
 	m.Field("block_size", 0, nil, fmt.Sprint(peb), "bytes of an erase block, by the distance of the headers")
-	var ec, vids, content tally
-	volumes := map[uint64]*ubiVolume{}
-	names := map[uint64]string{}
+	u := &ubiBlocks{s: s, vid: vid, data: data, peb: peb, volumes: map[uint64]*ubiVolume{}, names: map[uint64]string{}}
 	strange := 0 // erase blocks in a row that are neither UBI's nor erased
 	for at := int64(0); at < s.Size() && strange < 2; at += peb {
 		b, err := s.UpTo(at, 64)
@@ -129,56 +127,73 @@ func readUBI(s *image.Source) (*image.Image, error) {
 		} else if next, err := s.UpTo(at+peb, 4); err != nil || string(next) != "UBI#" {
 			continue
 		}
-		ec.add(string(b[:4]) == "UBI#" && binary.BigEndian.Uint32(b[60:]) == rawCRC(b[:60]), at)
-		v, err := s.UpTo(at+vid, 64)
-		if err != nil {
+		u.ec.add(string(b[:4]) == "UBI#" && binary.BigEndian.Uint32(b[60:]) == rawCRC(b[:60]), at)
+		if err := u.volume(at); err != nil {
 			return m, err
 		}
-		if len(v) < 64 || image.AllOf(v, 0xff) {
-			continue
-		}
-		ok := string(v[:4]) == "UBI!" && binary.BigEndian.Uint32(v[60:]) == rawCRC(v[:60])
-		if vids.add(ok, at+vid); !ok {
-			continue
-		}
-		id, lnum := uint64(binary.BigEndian.Uint32(v[8:])), binary.BigEndian.Uint32(v[12:])
-		if id == ubiTable {
-			if err := ubiNames(s, at+data, peb-data, names, &content); err != nil {
-				return m, err
-			}
-			continue
-		}
-		vol := volumes[id]
-		if vol == nil {
-			if len(volumes) >= ubiMaxVolumes {
-				continue
-			}
-			vol = &ubiVolume{id: id, first: -1, static: v[5] == 2}
-			volumes[id] = vol
-		}
-		vol.blocks++
-		vol.last = max(vol.last, int64(lnum))
-		if vol.static {
-			vol.announced = int64(binary.BigEndian.Uint32(v[24:]))
-		}
-		if lnum == 0 && at+data < s.Size() {
-			vol.first = at + data
-		}
-		if n := int64(binary.BigEndian.Uint32(v[20:])); vol.static && n > 0 && n <= peb-data {
-			d, err := s.Bytes(at+data, int(n))
-			if err == image.ErrBeyond {
-				return m, err
-			}
-			content.add(err == nil && rawCRC(d) == binary.BigEndian.Uint32(v[32:]), at+data)
-		}
 	}
-	ec.tell(m, "CRCs of its erase counter headers", s.Size(), 60)
-	vids.tell(m, "CRCs of its volume headers", s.Size(), vid+60)
-	if content.n > 0 {
-		content.tell(m, "CRCs of its volume table and static volumes", s.Size(), data)
+	u.ec.tell(m, "CRCs of its erase counter headers", s.Size(), 60)
+	u.vids.tell(m, "CRCs of its volume headers", s.Size(), vid+60)
+	if u.content.n > 0 {
+		u.content.tell(m, "CRCs of its volume table and static volumes", s.Size(), data)
 	}
-	ubiParts(m, volumes, names, peb-data)
-	return m, ubiWhole(m, s, volumes, peb)
+	ubiParts(m, u.volumes, u.names, peb-data)
+	return m, ubiWhole(m, s, u.volumes, peb)
+}
+
+// ubiBlocks is what the headers of the erase blocks tell together.
+type ubiBlocks struct {
+	s                 *image.Source
+	vid, data, peb    int64
+	ec, vids, content tally
+	volumes           map[uint64]*ubiVolume
+	names             map[uint64]string
+}
+
+// volume reads the volume header of the erase block at a place, and what it has a checksum of.
+func (u *ubiBlocks) volume(at int64) error {
+	v, err := u.s.UpTo(at+u.vid, 64)
+	if err != nil {
+		return err
+	}
+	if len(v) < 64 || image.AllOf(v, 0xff) {
+		return nil
+	}
+	ok := string(v[:4]) == "UBI!" && binary.BigEndian.Uint32(v[60:]) == rawCRC(v[:60])
+	if u.vids.add(ok, at+u.vid); !ok {
+		return nil
+	}
+	id, lnum := uint64(binary.BigEndian.Uint32(v[8:])), binary.BigEndian.Uint32(v[12:])
+	if id == ubiTable {
+		if err := ubiNames(u.s, at+u.data, u.peb-u.data, u.names, &u.content); err != nil {
+			return err
+		}
+		return nil
+	}
+	vol := u.volumes[id]
+	if vol == nil {
+		if len(u.volumes) >= ubiMaxVolumes {
+			return nil
+		}
+		vol = &ubiVolume{id: id, first: -1, static: v[5] == 2}
+		u.volumes[id] = vol
+	}
+	vol.blocks++
+	vol.last = max(vol.last, int64(lnum))
+	if vol.static {
+		vol.announced = int64(binary.BigEndian.Uint32(v[24:]))
+	}
+	if lnum == 0 && at+u.data < u.s.Size() {
+		vol.first = at + u.data
+	}
+	if n := int64(binary.BigEndian.Uint32(v[20:])); vol.static && n > 0 && n <= u.peb-u.data {
+		d, err := u.s.Bytes(at+u.data, int(n))
+		if err == image.ErrBeyond {
+			return err
+		}
+		u.content.add(err == nil && rawCRC(d) == binary.BigEndian.Uint32(v[32:]), at+u.data)
+	}
+	return nil
 }
 
 // ubiWhole holds what the volumes announce against the blocks that are there.
