@@ -104,6 +104,8 @@ func makeKit() []File {
 }
 
 // Story returns the cases in the order in which they are told.
+//
+// In one piece: the scenes, one after the other.
 func Story() []Case {
 	match := func(device, pkg string) []string { return []string{"match", "-device", device, "packages/" + pkg} }
 	return []Case{

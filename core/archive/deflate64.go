@@ -187,6 +187,8 @@ func (d *deflate64) stored() error {
 }
 
 // tables reads the lengths of the codes (RFC 1951, section 3.2.7).
+//
+// In one piece: the three tables are read from one run of bits.
 func (d *deflate64) tables() error {
 	n := [3]int{}
 	for i, bits := range []uint{5, 5, 4} {

@@ -14,6 +14,8 @@ import (
 
 // folder walks a package that was unpacked earlier. Links in it are reported,
 // never followed: os.Root keeps every access inside.
+//
+// In one piece: one loop over what lies in the folder, with what each entry may be.
 func (w *walker) folder(dir, name string) error {
 	root, err := os.OpenRoot(dir)
 	if err != nil {

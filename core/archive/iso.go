@@ -66,6 +66,7 @@ type isoTree struct {
 
 type problem func(c Class, what, advice string)
 
+// In one piece: the records follow each other as they lie in the file, and each depends on the one before.
 func (w *walker) iso(p *pass) error {
 	return w.random(p, func(at io.ReaderAt, size int64) error {
 		trees, roots := isoVolumes(p, at, size)
@@ -254,6 +255,8 @@ func (t *isoTree) findRock(root []byte) {
 }
 
 // folder lists a folder, and those in it. count is called for each record.
+//
+// In one piece: the records follow each other as they lie in the file, and each depends on the one before.
 func (t *isoTree) folder(record []byte, dir string, depth int, count func() error, visit func(string, *isoFile) error) error {
 	b, err := t.readFolder(record, dir, depth)
 	if err != nil || b == nil {
@@ -382,6 +385,8 @@ func (t *isoTree) record(r []byte) (f *isoFile, folder []byte, err error) {
 }
 
 // rockRidge reads the entries of Rock Ridge: signature 2, length 1, version 1, data.
+//
+// In one piece: the records follow each other as they lie in the file, and each depends on the one before.
 func (t *isoTree) rockRidge(f *isoFile, area, r []byte) (*isoFile, []byte, error) {
 	var name strings.Builder
 	var target isoLink

@@ -27,6 +27,7 @@ func is7z(head []byte) bool {
 	return strings.HasPrefix(string(head[:min(6, len(head))]), "7z\xbc\xaf\x27\x1c")
 }
 
+// In one piece: the records follow each other as they lie in the file, and each depends on the one before.
 func (w *walker) sevenZip(p *pass) error {
 	return w.random(p, func(at io.ReaderAt, size int64) error {
 		var r *sevenzip.Reader
@@ -398,6 +399,8 @@ func (d *sevenDirectory) subStreams(folders []bool) {
 }
 
 // folders passes over the folders, and tells which of them have a sum.
+//
+// In one piece: the records follow each other as they lie in the file, and each depends on the one before.
 func (d *sevenDirectory) folders() (summed []bool) {
 	if d.byte() != sevenFolder {
 		d.bad = true

@@ -302,6 +302,8 @@ func (t *tarWatch) zero() bool {
 
 // disagrees tells what the headers of one file say twice and differently: a name by
 // pax and by GNU's long names, a size by pax and by the header.
+//
+// In one piece: each field of the header in its turn.
 func (t *tarWatch) disagrees() string {
 	b := t.record
 	if skip := (tarBlock - t.from%tarBlock) % tarBlock; skip <= int64(len(b)) {

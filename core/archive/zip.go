@@ -33,6 +33,8 @@ func isZip(head []byte) bool {
 
 // zip opens a zip. stub says that it begins with something else, such as the program
 // that unpacks it.
+//
+// In one piece: the records follow each other as they lie in the file, and each depends on the one before.
 func (w *walker) zip(p *pass) error {
 	if err := w.enter(p.it, 1); err != nil {
 		return err

@@ -47,6 +47,8 @@ const (
 
 // zipDirectory finds the directory and counts its entries, before anything is
 // allocated for them (APPNOTE.TXT 6.3.10, sections 4.3.12 to 4.3.16).
+//
+// In one piece: the records follow each other as they lie in the file, and each depends on the one before.
 func zipDirectory(at io.ReaderAt, size, most int64) (zipDir, error) {
 	tail := make([]byte, min(size, zipEndRecord+64<<10))
 	if _, err := at.ReadAt(tail, size-int64(len(tail))); err != nil && err != io.EOF {

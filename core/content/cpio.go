@@ -227,6 +227,8 @@ func ReadCpio(r io.Reader, visit func(f *File, content io.Reader) error) (Cpio, 
 }
 
 // readCpio is ReadCpio, and tells where in the stream the content begins.
+//
+// In one piece: the fields follow each other as they lie on the disk.
 func readCpio(r io.Reader, visit func(f *File, content io.Reader, at int64) error) (Cpio, error) {
 	c := &cpioStream{r: bufio.NewReaderSize(r, 32<<10)}
 	links := &cpioLinks{visit: visit, waiting: map[cpioInode][]*File{}, held: map[cpioInode]*File{}}

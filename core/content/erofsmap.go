@@ -70,6 +70,7 @@ type erofsCut struct {
 	blocks int64 // of the part whose first inner cut this is; 0 where it does not say
 }
 
+// In one piece: the fields follow each other as they lie on the disk.
 func (e *erofs) mapOf(n *erofsInode) (*erofsMap, error) {
 	le := binary.LittleEndian
 	var h [8]byte
@@ -201,6 +202,7 @@ func packSize(pack int64) int64 {
 	return 8
 }
 
+// In one piece: the fields follow each other as they lie on the disk.
 func (x *erofsIndex) at(i int64) (erofsCut, error) {
 	le := binary.LittleEndian
 	if x.full {

@@ -97,6 +97,7 @@ type extNode struct {
 	seed  uint32 // of the checksums of what belongs to it
 }
 
+// In one piece: the fields follow each other as they lie on the disk.
 func (x *ext) node(i uint32) (*extNode, error) {
 	le := binary.LittleEndian
 	if i == 0 || i > x.inodes {

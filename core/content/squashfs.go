@@ -229,6 +229,7 @@ var squashKinds = [15]fs.FileMode{
 // squashLengths is how long the fixed part of an inode is, by its type.
 var squashLengths = [15]int{1: 32, 8: 40, 2: 32, 9: 56, 3: 24, 10: 24, 4: 24, 5: 24, 11: 24, 12: 24, 6: 20, 7: 20, 13: 20, 14: 20}
 
+// In one piece: the fields follow each other as they lie on the disk.
 func (s *squash) node(place uint64) (*squashNode, error) {
 	le := binary.LittleEndian
 	c := s.cursor(s.inodes, place)

@@ -74,6 +74,8 @@ func (v *Volume) ReadAt(p []byte, off int64) (int, error) {
 
 // Volumes reads the headers of a UBI image of a size whose erase blocks have peb bytes, and
 // gives its volumes in the order of their numbers.
+//
+// In one piece: the fields follow each other as they lie on the disk.
 func Volumes(at io.ReaderAt, size, peb int64) ([]*Volume, error) {
 	if peb < 512 || size/peb > ubiMost {
 		return nil, unsupported("its erase blocks of %d bytes are more than fitcheck reads", peb)

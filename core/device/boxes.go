@@ -72,6 +72,8 @@ func (r *Reading) boxes() []RowReading {
 
 // objects reads a JSON document that is, or holds, a list of objects of which each is a device; ok
 // is false of one that is an inventory of another form.
+//
+// In one piece: what a document may be, case by case.
 func objects(file string, data []byte, columns map[string]string) (out []RowReading, ok bool, err error) {
 	text, err := decoded(file, data)
 	if err != nil {

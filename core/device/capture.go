@@ -45,6 +45,8 @@ var eachGroups = map[string][]string{
 }
 
 // Check finds what is wrong with a rule: the message for each key at fault.
+//
+// In one piece: the rules on a pattern, one after the other.
 func (c *CaptureRule) Check(fail func(key, message string)) {
 	for _, r := range c.Read {
 		if err := CheckKey(r.Key); err != nil {

@@ -39,6 +39,8 @@ func (e *entity) has(attr string) bool { return e.attrs[attr].text != "" }
 
 // takeEntities turns an inventory into values. A stack's chassis, several
 // chassis, and modules that run software of their own become members.
+//
+// In one piece: the classes of entities, in the order in which one needs the other.
 func (r *Reading) takeEntities(all []*entity) {
 	byID := map[string]*entity{}
 	for _, e := range all {

@@ -27,6 +27,8 @@ func (d *Device) All() []*Device {
 
 // inherit fills what a member does not say with what holds for its group, and
 // with it where that was read. Name and serial number are each box's own.
+//
+// In one piece: the keys that members take over, one after the other.
 func (u *Unit) inherit(from *Unit) {
 	own := *u
 	text := func(to *y.Text, t y.Text) {

@@ -202,6 +202,8 @@ func odata(n *tree.Node, what string) string {
 
 // redfish reads chassis and software inventory. Each chassis beyond the first
 // makes a group; software belongs to the chassis that it is related to.
+//
+// In one piece: the parts of the document, one after the other.
 func (r *Reading) redfish(all []*tree.Node) {
 	member := map[string]string{} // chassis by @odata.id
 	var chassis, software []*tree.Node

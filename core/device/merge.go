@@ -155,6 +155,8 @@ func stateful(key string) bool {
 }
 
 // values lists what a unit says under keys of one value, each with its place.
+//
+// In one piece: the keys of a device file, one after the other.
 func (u *Unit) values(file string) []Value {
 	var out []Value
 	add := func(key, text string, at y.Spot) {

@@ -87,6 +87,8 @@ func CheckKey(key string) error {
 }
 
 // tidy brings the text of a value into the form of a device file.
+//
+// In one piece: the forms of values, key by key.
 func tidy(key, text string) (string, error) {
 	text = strings.TrimSpace(text)
 	if text == "" {

@@ -30,6 +30,8 @@ var pagers = []string{"more", "next page", "space to continue", "mehr", "weiter"
 // screenLines replays a capture: carriage returns, backspaces and the escape
 // sequences of ECMA-48 that move within a line act as on a terminal, others
 // are dropped, and what a pager wrote between the lines is taken out.
+//
+// In one piece: one automaton over the bytes; its states share the line.
 func screenLines(data []byte) []line {
 	var out []line
 	var row []rune

@@ -64,6 +64,8 @@ func init() {
 }
 
 // readWalk reads an SNMP walk; ok is false when the text is none.
+//
+// In one piece: one loop over the lines, with what each may be.
 func readWalk(file string, lines []line) (r *Reading, ok bool) {
 	r = &Reading{File: file, Form: "SNMP walk of the ENTITY-MIB"}
 	entities, states := map[int]*entity{}, map[int][]placed{}

@@ -16,6 +16,8 @@ var keyOrder = []string{"kind", "name", "model", "revision", "serial", "arch", "
 // Write makes the device file of a draft. have is the text of the file that is
 // updated, nil for a new one: what the draft does not speak of stays as it
 // is, comments included. name is used where neither gives one.
+//
+// In one piece: the parts of the file in their order.
 func (d *Draft) Write(name string, have []byte) ([]byte, error) {
 	if err := d.bounded(); err != nil {
 		return nil, err

@@ -194,6 +194,8 @@ func (c *Capture) read(key, pattern string, g Guess) {
 
 // value makes a pattern of a line of a label and a value, where the label or the value tells
 // what it is.
+//
+// In one piece: what stands beside a label is asked in one loop over the lines.
 func (d *Draft) value(out *Capture, l device.TextLine, label, between, value string) {
 	key := labelKey(label)
 	at := []int{0, len(value)}
@@ -396,6 +398,8 @@ func (d *Draft) revisionIn(value string) []int {
 
 // table finds rows of slots: lines one after the other that begin alike, each with a version of
 // the line, one of them marked.
+//
+// In one piece: what makes a table is asked in one loop over its rows.
 func (d *Draft) table(out *Capture, lines []device.TextLine) {
 	type row struct {
 		line  device.TextLine

@@ -140,6 +140,8 @@ func lineSeparator(lists []list) separator {
 
 // columns makes a pattern of lines: what stands in the same place in all of them is a column;
 // words such as revs=A1 may be left out.
+//
+// In one piece: the columns are found in one pass over the records, and then named in their order.
 func columns(records []record, sep separator) string {
 	width := 1 << 10
 	extra := []string{} // in the order in which the lines have them

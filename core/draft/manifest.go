@@ -215,6 +215,8 @@ func (c *column) files() bool {
 
 // about is the fact that the values are about, by what they are, and where that does not tell,
 // by the key; "" for none.
+//
+// In one piece: the order of the cases is the rule; the first that holds decides.
 func (c *column) about() string {
 	all := func(is func(i int, v string) bool) bool {
 		some := false

@@ -230,6 +230,8 @@ func (d *Draft) sourceIn(rb *rulebook.Rulebook, n Note) string {
 }
 
 // write puts what is new into the text.
+//
+// In one piece: the sections of a rulebook in their order.
 func (m *Merged) write(rb *rulebook.Rulebook, d *Draft, entries []*Package, all []*told) error {
 	insert := func(keys []string, lines []string) error {
 		if len(lines) == 0 {

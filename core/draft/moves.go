@@ -377,6 +377,8 @@ func (t *told) own(m *mention) bool {
 }
 
 // order reads what has to be installed on the way; false where the sentence says nothing of it.
+//
+// In one piece: the forms of a sentence, one after the other.
 func (t *told) order(main []*mention) bool {
 	if !stops.MatchString(t.text) && !directly.MatchString(t.text) {
 		return false
@@ -667,6 +669,8 @@ func (t *told) takeBack(rel *Release) {
 }
 
 // drops reads which hardware a release does not support any more.
+//
+// In one piece: the forms of a sentence, one after the other.
 func (t *told) drops(main []*mention) {
 	if t.release == nil {
 		return

@@ -91,6 +91,7 @@ func markdownTables(text string) []Table {
 	return out
 }
 
+// In one piece: one automaton over the tags; its states share the table.
 func htmlTables(text string) []Table {
 	z := html.NewTokenizer(strings.NewReader(text))
 	var out []Table

@@ -13,6 +13,8 @@ import (
 
 // readTree finds how documents of one form read: where the records are, which key is what, and
 // what the mappings around them say.
+//
+// In one piece: the forms that a document may have, one after the other.
 func readTree(form string, lists []list) *Manifest {
 	var roots []*tree.Node
 	for _, l := range lists {
@@ -170,6 +172,8 @@ func field(n *tree.Node, path string) *tree.Node {
 
 // records finds the path to mappings of which most name files of the package, and the key that
 // does.
+//
+// In one piece: the forms that a document may have, one after the other.
 func (l list) records(form string, n *tree.Node, at []string) (found []string, file string) {
 	if n == nil || len(at) > 16 {
 		return nil, ""

@@ -71,6 +71,8 @@ var early = pattern.New(`alpha|beta|pre|rc|dev`)
 
 // shape makes a pattern of version texts. ok is false where they have no shape in common, or one
 // whose order no pattern gives.
+//
+// In one piece: the parts of a version in their order.
 func shape(texts []string) (v Versions, ok bool) {
 	var places []*place
 	var prefixes, tails []string

@@ -48,6 +48,7 @@ func (d *Draft) YAML() string {
 	return w.String() + body
 }
 
+// In one piece: the sections of a rulebook in their order.
 func (d *Draft) body() string {
 	w := &writer{}
 	w.plain("kind: rulebook")
@@ -171,6 +172,7 @@ func (v *Versions) write(w *writer) {
 	}
 }
 
+// In one piece: the sections of a rulebook in their order.
 func (p *Package) write(w *writer) {
 	w.plain("  - title: %s", quote(p.Title))
 	w.line("    file: "+single(p.File), p.Guess)

@@ -26,6 +26,8 @@ func Line(d *device.Device, rules func(*device.Device) *member.Member, v *fit.Ve
 
 // keys are those of a box that decide, as a flow mapping. A value that is only guessed is left
 // out, so that the example asks what the verdict was asked.
+//
+// In one piece: one pass over the lines of the text; its states share the place.
 func keys(b *device.Device, m *member.Member, named bool) string {
 	var out []string
 	add := func(key, value string) {

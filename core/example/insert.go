@@ -9,6 +9,8 @@ import (
 // from the top: {"hops", "rules"}. Blocks that are missing are made, at the end of the one that
 // holds them. What is there stays as it is, to the byte, its comments included. ok is false
 // where a block on the way is written in braces, into which nothing is put.
+//
+// In one piece: the steps of one edit, each of which may refuse it.
 func Insert(text string, keys, add []string) (out string, ok bool) {
 	if text != "" && !strings.HasSuffix(text, "\n") {
 		text += "\n"

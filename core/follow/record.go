@@ -75,6 +75,8 @@ func OpenRecord(file string, f *Follower) (r *Record, number, tries int, err err
 }
 
 // left reads the lines.
+//
+// In one piece: the record is read, mended at its end, and replayed in one go.
 func left(w *os.File, f *Follower) (number, tries int, err error) {
 	info, err := w.Stat()
 	switch {

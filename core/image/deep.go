@@ -150,6 +150,8 @@ func nextCandidate(b []byte, i int64, bitmap *[1024]uint64) int64 {
 
 // verify reads what a magic may have found at start. chunk stands at offset
 // at of the blob.
+//
+// In one piece: the order of the cases is the rule; the first that holds decides.
 func (n *needle) verify(set *Set, c *archive.Content, start, at int64, chunk []byte) (Region, bool, error) {
 	rest := c.Section(start, c.Size()-start)
 	var head []byte

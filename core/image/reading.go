@@ -143,6 +143,8 @@ func (r *Reading) Write(p []byte) (int, error) {
 // End settles the checksums and looks into the parts, once all bytes have
 // passed. The image is nil when there is no header to read. The error ends
 // the walk.
+//
+// In one piece: what is settled at the end, in the order in which one needs the other.
 func (r *Reading) End(c *archive.Content) (kind string, m *Image, err error) {
 	total := c.Size()
 	if total == 0 {

@@ -278,6 +278,7 @@ func (c *checker) names() []string {
 	return out
 }
 
+// In one piece: the rules on a field, one after the other.
 func (c *checker) field(f *Field) {
 	name := f.Name.Text
 	k, ok := kinds[f.Type.Text]

@@ -103,6 +103,8 @@ func (r *reader) at(p Place) (int64, error) {
 
 // field reads a field, and first those on which its place depends; a layout
 // has no circles.
+//
+// In one piece: the types of a field, one after the other.
 func (r *reader) field(i int) (*value, error) {
 	if r.got[i] != nil {
 		return r.got[i], nil

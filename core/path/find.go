@@ -201,6 +201,8 @@ type met struct {
 }
 
 // by plans for a group by way of one version at which all meet.
+//
+// In one piece: one pass over the members that must meet, whose hops end in one row.
 func (f *finder) by(boxes []*Box, at []gathering, meet, goal string) (*Answer, error) {
 	var before []Hop
 	there := &met{meet, map[*Box]map[string]string{}, map[*Box][]string{}}

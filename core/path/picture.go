@@ -34,6 +34,8 @@ type Forbidden struct {
 const maxKnown = 40
 
 // draw makes the picture of the answer.
+//
+// In one piece: one pass over the hops; columns and lines are laid out together.
 func (r *route) draw(moves []move) *Picture {
 	t := r.team
 	p := &Picture{}

@@ -84,6 +84,8 @@ var (
 
 // Confirm holds what was read off the device afterwards against the plan. Only what
 // the captures say counts: what they do not tell is unsettled.
+//
+// In one piece: for each member the same checks, and then those of the group.
 func Confirm(t *Target, after *device.Draft) *Confirmation {
 	c := &Confirmation{Device: t.Device.Name.Text, Verdict: fit.Fits}
 	for _, a := range t.Result.Plans {

@@ -211,6 +211,8 @@ func componentOf(it *survey.Item, box *path.Box) string {
 }
 
 // accepts holds an image against what the boot loader takes.
+//
+// In one piece: what the boot loader asks of an image, one after the other.
 func (r *Recovery) accepts(it *survey.Item, component string, rb *rulebook.Rulebook) []fit.Check {
 	a := r.Rule.Accepts
 	rule := func(text string) fit.Cited {

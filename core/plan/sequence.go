@@ -260,6 +260,8 @@ func (w *writer) says(p place) rulebook.Wording {
 }
 
 // instruction writes one step at one place; none where it makes no sense there.
+//
+// In one piece: what a step may say, one after the other.
 func (w *writer) instruction(p place) []Instruction {
 	x := w.says(p)
 	s := p.step

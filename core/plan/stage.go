@@ -229,6 +229,8 @@ func digestOf(file string) (string, error) {
 }
 
 // write writes the missing files below a folder, and reads each again.
+//
+// In one piece: what is written, package after package; a failure leaves nothing.
 func (s *Staging) write(ctx context.Context, temp string, missing []string, wanted map[string][]byte) error {
 	byPackage := map[string]map[string]*Serving{}
 	for i := range s.Files {

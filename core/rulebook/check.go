@@ -114,6 +114,7 @@ func (c *checker) versions() {
 	}
 }
 
+// In one piece: the rules on a package, one after the other.
 func (c *checker) packages(p *Package) {
 	if h := p.Handling; h.Set() && h.Text != "unpacked" && h.Text != "whole" {
 		c.fail(h.Spot, fmt.Sprintf("handling is unpacked or whole, not %q", h.Text), "")

@@ -53,6 +53,8 @@ func (w *Want) Text() string {
 }
 
 // examples checks that each asks one thing, in a way that can be answered.
+//
+// In one piece: the rules on an example, one after the other.
 func (c *checker) examples() {
 	for i := range c.r.Examples {
 		x := &c.r.Examples[i]

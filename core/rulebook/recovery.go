@@ -142,6 +142,7 @@ func (f FactoryReset) Reached() string {
 	return strings.Join(parts, "; ")
 }
 
+// In one piece: the rules on an entry, one after the other.
 func (c *checker) recovery() {
 	for _, f := range c.r.Families.Entries {
 		if a := f.Value.FactoryReset.Address; a.Set() {

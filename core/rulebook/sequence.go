@@ -249,6 +249,7 @@ func (c *checker) afterChecks(list []AfterCheck) {
 // templates are what words in a step may speak of.
 var templates = regexp.MustCompile(`\{\{`)
 
+// In one piece: the rules on a step, one after the other.
 func (c *checker) sequence() {
 	if len(c.r.Sequence) > 0 && len(c.r.Skip) > 0 {
 		c.fail(c.r.Skip[0].Spot, "skip stands beside sequence", "leave the step out of the sequence instead")

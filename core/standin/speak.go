@@ -61,6 +61,8 @@ type speaker struct {
 }
 
 // say writes the shortest text of a part of a pattern.
+//
+// In one piece: the operators of a regular expression, one after the other.
 func (s *speaker) say(re *syntax.Regexp) {
 	switch re.Op {
 	case syntax.OpLiteral:

@@ -70,6 +70,7 @@ func Text(err error) string {
 // temporary is the name of a file or folder that is renamed when it is whole.
 var temporary = regexp.MustCompile(`((?:^|[\s:])[^\s:]*?)/?\.(?:fitcheck-[a-z]+-[\w-]+|[^\s/:]+\d{9,})`)
 
+// In one piece: the kinds of errors, one after the other.
 func collect(err error, all *[]said) {
 	if err == nil {
 		return

@@ -273,6 +273,8 @@ func (z *Reader) endBlock() error {
 
 // end reads the index, whose first byte is read already, and the footer; then the next
 // stream begins, where there is one.
+//
+// In one piece: the fields follow each other as they lie in the stream.
 func (z *Reader) end() error {
 	start := z.n - 1
 	index := []byte{0}

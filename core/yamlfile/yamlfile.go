@@ -175,6 +175,7 @@ type lister interface {
 	List(at Spot) any
 }
 
+// In one piece: the kinds of values, one after the other.
 func (d *decoder) value(n *yaml.Node, v reflect.Value, path string, depth int) {
 	if d.nodes++; d.nodes > maxNodes || depth > maxDepth {
 		if d.nodes < maxNodes*2 { // once

@@ -258,6 +258,7 @@ func failure(err error) (code, where string) {
 	return "refused", ""
 }
 
+// In one piece: the steps of the call, each of which may end it.
 func (cmd *command) call(ctx context.Context, args []string, env Env) int {
 	out, within := env.Stdout.(*checkedWriter) // within another command: that one tells
 	if !within {

@@ -112,6 +112,8 @@ func (c *call) kitWritten(dir string) (int, error) {
 
 // story runs the cases inside the kit, so that the paths shown are those that
 // one would type there.
+//
+// In one piece: the steps of the call, each of which may end it.
 func (c *call) story(ctx context.Context, dir string, keep, all bool) (int, error) {
 	back, err := os.Getwd()
 	if err != nil {

@@ -70,6 +70,7 @@ a name or a serial number is refused with its line (1). The exit status is 3 whi
 	},
 })
 
+// In one piece: the steps of the call, each of which may end it.
 func (c *call) device(k *kit.Kit, sources []string, out string, replace bool, byHand []device.Value) (int, error) {
 	var readings []*device.Reading
 	for _, s := range sources {

@@ -76,6 +76,8 @@ func (w *following) check() error {
 }
 
 // run follows a runbook.
+//
+// In one piece: the steps of the call, each of which may end it.
 func (w *following) run(ctx context.Context, c *call, p *planning, t *plan.Target, book *plan.Runbook) (int, error) {
 	w.c, w.p, w.f, w.devices = c, p, follow.New(t, book), t.Device
 	if w.record == "" {

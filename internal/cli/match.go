@@ -102,6 +102,7 @@ func (n *names) Set(text string) error {
 	return nil
 }
 
+// In one piece: the steps of the call, each of which may end it.
 func (m *matching) run(ctx context.Context, c *call, args []string) (int, error) {
 	var err error
 	if m.k, err = c.kit(); err != nil {

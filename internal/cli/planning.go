@@ -198,6 +198,8 @@ func newer(rb *rulebook.Rulebook, component, a, b string) bool {
 
 // refusal says why nothing may be done with a target, and with which status; ""
 // when it may. evenIf accepts what is unsettled, but for what nothing covers.
+//
+// In one piece: the steps of the call, each of which may end it.
 func refusal(t *plan.Target, evenIf bool) (why []present.Refused, status int) {
 	worse := func(o fit.Outcome) {
 		if s := statusOf(o); s == exitMisfit || status == exitFits {

@@ -61,6 +61,7 @@ replaced. The exit status is that of the verdict, or 0.`,
 	},
 })
 
+// In one piece: the steps of the call, each of which may end it.
 func (p *planning) stage(ctx context.Context, c *call, devices names, into string, evenIf, replace bool) (*present.Stage, int, error) {
 	doc := &present.Stage{Into: into}
 	p.evenIf = evenIf

@@ -30,6 +30,8 @@ func CertifiedVerdict(all []*certified.Result) fit.Outcome {
 const maxCertifiedRows = 24
 
 // CertifiedPage tells how devices stand to a set, and what it takes.
+//
+// In one piece: the blocks stand in the order in which they are read.
 func CertifiedPage(all []*certified.Result) *page.Page {
 	p := &page.Page{Name: "Certified set " + all[0].Set.Name}
 	counts := map[certified.State]int{}

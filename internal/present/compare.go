@@ -138,6 +138,8 @@ func init() {
 }
 
 // CompareJSON is the document "compare".
+//
+// In one piece: the blocks stand in the order in which they are read.
 func CompareJSON(all []*compare.Result) any {
 	type component struct {
 		Component string `json:"component"`

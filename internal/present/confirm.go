@@ -52,6 +52,8 @@ func (c Confirmed) Lines() []string {
 
 // ConfirmPage tells whether the install did what the plan said: what is not as planned first,
 // with both sides; what is, a line each.
+//
+// In one piece: the blocks stand in the order in which they are read.
 func ConfirmPage(c Confirmed) *page.Page {
 	v := c.Verdict()
 	word := map[fit.Outcome]string{fit.Fits: "AS PLANNED", fit.Misfit: "NOT AS PLANNED", fit.Unsettled: "UNSETTLED"}[v]

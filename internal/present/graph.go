@@ -70,6 +70,8 @@ const (
 )
 
 // layOut places an answer. Of many releases those that nothing leads to or from are left out.
+//
+// In one piece: the blocks stand in the order in which they are read.
 func layOut(a *path.Answer) *picture {
 	p := &picture{left: a.Picture.Left}
 	type key struct{ family, version string }
@@ -293,6 +295,8 @@ func shorten(t string, n int) string {
 const pictureStyle = `.l{stroke:#98a3ad;stroke-width:3;stroke-linecap:round}.s{fill:#98a3ad}.s.runs,.s.stop{fill:#24588f}.s.goal{fill:#1a6e3c}.s.closed{fill:none;stroke:#c9453d;stroke-width:2}.v{fill:currentColor;font-weight:600}.v.closed{fill:#8b959e;text-decoration:line-through;font-weight:400}.v.open{font-weight:400}.n,.f{fill:#7a858e;font-size:11px}.f{font-size:12px;font-weight:600}.way{fill:none;stroke:#2f9e5a;stroke-width:2.5}.no{fill:none;stroke:#98a3ad;stroke-width:1.5;stroke-dasharray:4 3}.r{fill:#7a858e;font-size:11px}.t{fill:#fff;font-size:11px;font-weight:700}.d{fill:#2f9e5a}.b{fill:#8b959e;opacity:.12}`
 
 // svg draws the picture. alone gives it a ground of its own.
+//
+// In one piece: the blocks stand in the order in which they are read.
 func (p *picture) svg(headline string, alone bool) string {
 	var b strings.Builder
 	f := func(format string, args ...any) { fmt.Fprintf(&b, format, args...) }

@@ -13,6 +13,8 @@ import (
 // JUnit writes verdicts in the XML form in which build pipelines take test
 // results: a suite for each device and package, a case for each check. Misfit
 // and unsettled are failures, n/a is skipped.
+//
+// In one piece: the blocks stand in the order in which they are read.
 func JUnit(w io.Writer, all []Answer) error {
 	type result struct {
 		Message string `xml:"message,attr"`

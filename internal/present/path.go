@@ -115,6 +115,7 @@ const (
 	closedShown = 5 // releases that stand in the way
 )
 
+// In one piece: the blocks stand in the order in which they are read.
 func (p Paths) blocks(a PathAnswer) []page.Block {
 	t := page.Title{Text: a.headline()}
 	t.Word, t.Tone = a.status()

@@ -19,6 +19,8 @@ type sameWay struct {
 
 // PathsPage tells the ways of devices: of one in full; of several a table, those that are alike
 // in one row, those without a way first, and what stands in theirs.
+//
+// In one piece: the blocks stand in the order in which they are read.
 func PathsPage(all []Paths) *page.Page {
 	if len(all) == 1 {
 		return PathPage(all[0])

@@ -25,6 +25,8 @@ type Recovered struct {
 }
 
 // RecoveryPage tells which image, why, and the steps.
+//
+// In one piece: the blocks stand in the order in which they are read.
 func RecoveryPage(r Recovered, e Evidence) *page.Page {
 	word := map[fit.Outcome]string{fit.Fits: "RECOVER", fit.Misfit: "REFUSED", fit.Unsettled: "UNSETTLED"}[r.Verdict]
 	if r.Nothing {

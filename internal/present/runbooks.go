@@ -51,6 +51,8 @@ func (r Runbooks) sheets() []*sheet {
 
 // RunbooksPage is one page for several devices: the waves, who is refused and why, and each
 // sheet once.
+//
+// In one piece: the blocks stand in the order in which they are read.
 func RunbooksPage(r Runbooks) *page.Page {
 	p := &page.Page{Name: "Runbook of " + count(len(r.Books), "device"), Document: true}
 	all := len(r.Books)

@@ -90,6 +90,8 @@ func targetNames(all []*plan.Target) []string {
 }
 
 // StagePage tells what lies where.
+//
+// In one piece: the blocks stand in the order in which they are read.
 func StagePage(d Stage) *page.Page {
 	if len(d.Refused) > 0 && d.Done == nil {
 		next := []string{"see it in full: " + d.ask("match"), "see the way: " + d.ask("path")}

@@ -25,6 +25,8 @@ var stepWords = map[string]struct {
 }
 
 // StepPage says whether one may go on behind a step.
+//
+// In one piece: the blocks stand in the order in which they are read.
 func StepPage(a *plan.StepAnswer) *page.Page {
 	w := stepWords[a.Outcome]
 	t := page.Title{Word: w.word, Tone: w.tone, Text: fmt.Sprintf(w.text, a.Number, a.Device)}

@@ -62,6 +62,8 @@ const maxSources = 100
 // identity settles one respect in which an image is meant for a device. What
 // excludes the device makes a misfit unless something stronger names it; only what
 // is stronger than names can make it fit.
+//
+// In one piece: the order of the cases is the rule; the first that holds decides.
 func (c *Case) identity(k Component, cand *Candidate, n fact.Name) Line {
 	r, v, ops := byRespect[n], c.Value(n), cand.opinions[n]
 	base := Line{Check: string(n), Component: k.Name, Device: v.Text(), Package: "not said", Sources: ofMember(v)}

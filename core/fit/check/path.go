@@ -48,6 +48,8 @@ func init() {
 }
 
 // path tells whether the one hop from what is installed is allowed.
+//
+// In one piece: the order of the cases is the rule; the first that holds decides.
 func (c *Case) path() Line {
 	main := c.Main()
 	v := c.Installed(main)

@@ -106,6 +106,8 @@ func (m *maker) speeds() (hash, inflate float64) {
 }
 
 // rows makes the files, and lists what is measured on them.
+//
+// In one piece: the rows, one after the other.
 func (m *maker) rows(fitcheck string) []row {
 	all := m.images()
 	name := func(arch, kind, file string) string {

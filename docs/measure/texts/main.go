@@ -80,6 +80,7 @@ func listed(name, rule string, manifest []byte, more map[string][]byte) []text {
 	return []text{{name + ", survey", kit, []string{"survey", "p.zip"}}, {name + ", match", kit, []string{"match", "-json", "-device", "d", "p.zip"}}}
 }
 
+// In one piece: the rows, one after the other.
 func texts() []text {
 	var out []text
 	lines := `manifest: {item: '**/m.txt', form: lines, heading: '^\[(?P<models>[^\]]+)\]$', record: '^(?P<component>\w+) (?P<file>\S+) (?P<version>\S+)(?: (?P<revisions>\S+))?$'}`

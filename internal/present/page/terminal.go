@@ -331,6 +331,7 @@ func (s *Screen) list(l List, indent int) {
 // maxMark is how wide a column of short words may get.
 const maxMark = 30
 
+// In one piece: the blocks stand in the order in which they are read.
 func (s *Screen) item(it Item, indent int, widths []int, short bool) {
 	lead, at, under := strings.Repeat(" ", indent), indent, indent+4
 	for k, m := range it.Marks {
@@ -385,6 +386,7 @@ func (s *Screen) item(it Item, indent int, widths []int, short bool) {
 // gap is what stands between columns of a table.
 const gap = 2
 
+// In one piece: the blocks stand in the order in which they are read.
 func (s *Screen) table(t Table) {
 	t, left := t.within(s.Width)
 	rows := t.Rows

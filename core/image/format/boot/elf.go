@@ -28,6 +28,7 @@ func init() {
 
 var elfTypes = map[uint64]string{1: "relocatable", 2: "executable", 3: "shared object or position-independent executable", 4: "core dump"}
 
+// In one piece: the fields follow each other as they lie in the header.
 func readELF(s *image.Source) (*image.Image, error) {
 	m := &image.Image{}
 	ident, err := s.Bytes(0, 16)

@@ -104,6 +104,7 @@ func readFDT(m *image.Image, s *image.Source, base int64) (*fdt, error) {
 	return t, err
 }
 
+// In one piece: the fields follow each other as they lie in the header.
 func (t *fdt) parse(at, end int64) (*fdtNode, error) {
 	w := &window{s: t.s}
 	var stack []*fdtNode

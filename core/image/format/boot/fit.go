@@ -165,6 +165,8 @@ func ambiguous(m *image.Image, parent *fdtNode) {
 }
 
 // addFITImage reads one node below /images.
+//
+// In one piece: the fields follow each other as they lie in the header.
 func addFITImage(m *image.Image, t *fdt, n *fdtNode) *fitImage {
 	fi := &fitImage{node: n, path: "/images/" + n.name}
 	for _, p := range n.props {

@@ -99,6 +99,8 @@ func (t *fdt) uncovered(config, signature *fdtNode, images map[string]*fitImage)
 
 // regions walks the tokens of the structure block and joins those of the
 // nodes, and the properties that are not left out, to stretches.
+//
+// In one piece: the fields follow each other as they lie in the header.
 func (t *fdt) regions(nodes []string) ([]digest.Stretch, bool) {
 	w := &window{s: t.s}
 	at := t.base + int64(t.h.Get(8, 4))

@@ -43,6 +43,7 @@ var peSubsystems = map[uint64]string{
 	1: "native", 2: "windowed program", 3: "console program", 10: "EFI application", 11: "EFI boot service driver", 12: "EFI runtime driver", 13: "EFI ROM", 16: "boot application",
 }
 
+// In one piece: the fields follow each other as they lie in the header.
 func readPE(s *image.Source) (*image.Image, error) {
 	m := &image.Image{}
 	dos, err := m.Header(s, "an MZ header", 0, 0x40, binary.LittleEndian)

@@ -96,6 +96,8 @@ func readCapsule(s *image.Source) (*image.Image, error) {
 }
 
 // fmpItem reads one payload of a firmware management capsule.
+//
+// In one piece: the fields follow each other as they lie in the header.
 func fmpItem(m *image.Image, s *image.Source, i int, at int64) error {
 	h, err := m.Header(s, "the header of a payload", at, 32, binary.LittleEndian)
 	if err != nil {
