@@ -20,11 +20,11 @@ import (
 type Device struct {
 	File string
 
-	Kind y.Text `yaml:"kind" enum:"device"`
+	Kind y.String `yaml:"kind" enum:"device"`
 	Unit
-	Group   y.Text `yaml:"group" enum:"stack,cluster,chassis"`
-	Uniform bool   `yaml:"uniform" doc:"all members must run one version"`
-	Members []Unit `yaml:"members" doc:"each inherits what it does not say"`
+	Group   y.String `yaml:"group" enum:"stack,cluster,chassis"`
+	Uniform bool     `yaml:"uniform" doc:"all members must run one version"`
+	Members []Unit   `yaml:"members" doc:"each inherits what it does not say"`
 
 	// Managers are the devices that managed_by names, by that name, as far as they
 	// were found; whoever opens the file looks for them.
@@ -50,58 +50,58 @@ func (d *Device) ManagerNames() []string {
 // member that does not say otherwise.
 type Unit struct {
 	y.Spot
-	Name          y.Text        `yaml:"name" doc:"what your inventory calls it"`
-	Model         y.Text        `yaml:"model"`
-	Revision      y.Text        `yaml:"revision" doc:"hardware revision, as on the label"`
-	Serial        y.Text        `yaml:"serial"`
-	Arch          y.Text        `yaml:"arch" doc:"processor architecture: arm, arm64, mips, x86_64 …"`
-	Boards        []y.Text      `yaml:"boards" doc:"board identifiers that the device reports"`
-	Region        y.Text        `yaml:"region"`
-	Platform      y.Text        `yaml:"platform" enum:"physical,virtual"`
-	Hypervisor    y.Text        `yaml:"hypervisor" doc:"what a virtual device runs on"`
-	Family        y.Text        `yaml:"family" doc:"image family that it runs"`
-	Features      []y.Text      `yaml:"features" doc:"licences or feature sets it is entitled to or runs"`
-	Installed     y.Map[y.Text] `yaml:"installed" doc:"component to version"`
-	Slots         []Slot        `yaml:"slots"`
-	StorageFree   y.Size        `yaml:"storage_free"`
-	Memory        y.Size        `yaml:"memory"`
-	Companions    y.Map[y.Text] `yaml:"companions" doc:"systems whose version is tied to this one's"`
-	Attached      []Attached    `yaml:"attached" doc:"models that take their firmware from it, or must keep working with it"`
-	EntitledUntil y.Date        `yaml:"entitled_until"`
-	Entitled      *Entitled     `yaml:"entitled" doc:"to which releases the device is entitled, by their dates"`
-	Config        *Config       `yaml:"config"`
-	State         y.Text        `yaml:"state" enum:"running,boot-loader,silent"`
-	Address       y.Text        `yaml:"address" doc:"on its network, with the length of the prefix: 192.0.2.7/24; of a group, the one that moves with its master"`
-	ManagedBy     y.Text        `yaml:"managed_by" doc:"the device that fetches, stores and installs for this one"`
-	Joining       bool          `yaml:"joining" doc:"a member that is to be let in: it is brought to the group's version first, alone"`
-	NotTogether   []y.Text      `yaml:"not_together" doc:"devices that must not be without service at the same time"`
-	Start         *Start        `yaml:"start"`
-	Files         []StoredFile  `yaml:"files" doc:"images that are stored on the device"`
-	Job           *Job          `yaml:"job" doc:"what the device is working on, and how the last work ended"`
-	Faults        []y.Text      `yaml:"faults" doc:"what the device reports to be wrong with it"`
-	ReadFrom      y.Map[y.Text] `yaml:"read_from" doc:"key of this file to where its value was read"`
+	Name          y.String        `yaml:"name" doc:"what your inventory calls it"`
+	Model         y.String        `yaml:"model"`
+	Revision      y.String        `yaml:"revision" doc:"hardware revision, as on the label"`
+	Serial        y.String        `yaml:"serial"`
+	Arch          y.String        `yaml:"arch" doc:"processor architecture: arm, arm64, mips, x86_64 …"`
+	Boards        []y.String      `yaml:"boards" doc:"board identifiers that the device reports"`
+	Region        y.String        `yaml:"region"`
+	Platform      y.String        `yaml:"platform" enum:"physical,virtual"`
+	Hypervisor    y.String        `yaml:"hypervisor" doc:"what a virtual device runs on"`
+	Family        y.String        `yaml:"family" doc:"image family that it runs"`
+	Features      []y.String      `yaml:"features" doc:"licences or feature sets it is entitled to or runs"`
+	Installed     y.Map[y.String] `yaml:"installed" doc:"component to version"`
+	Slots         []Slot          `yaml:"slots"`
+	StorageFree   y.Size          `yaml:"storage_free"`
+	Memory        y.Size          `yaml:"memory"`
+	Companions    y.Map[y.String] `yaml:"companions" doc:"systems whose version is tied to this one's"`
+	Attached      []Attached      `yaml:"attached" doc:"models that take their firmware from it, or must keep working with it"`
+	EntitledUntil y.Date          `yaml:"entitled_until"`
+	Entitled      *Entitled       `yaml:"entitled" doc:"to which releases the device is entitled, by their dates"`
+	Config        *Config         `yaml:"config"`
+	State         y.String        `yaml:"state" enum:"running,boot-loader,silent"`
+	Address       y.String        `yaml:"address" doc:"on its network, with the length of the prefix: 192.0.2.7/24; of a group, the one that moves with its master"`
+	ManagedBy     y.String        `yaml:"managed_by" doc:"the device that fetches, stores and installs for this one"`
+	Joining       bool            `yaml:"joining" doc:"a member that is to be let in: it is brought to the group's version first, alone"`
+	NotTogether   []y.String      `yaml:"not_together" doc:"devices that must not be without service at the same time"`
+	Start         *Start          `yaml:"start"`
+	Files         []StoredFile    `yaml:"files" doc:"images that are stored on the device"`
+	Job           *Job            `yaml:"job" doc:"what the device is working on, and how the last work ended"`
+	Faults        []y.String      `yaml:"faults" doc:"what the device reports to be wrong with it"`
+	ReadFrom      y.Map[y.String] `yaml:"read_from" doc:"key of this file to where its value was read"`
 }
 
 // Slot is a place for a main image.
 type Slot struct {
 	y.Spot
-	Name   y.Text `yaml:"name"`
-	Main   y.Text `yaml:"main"`
-	Active bool   `yaml:"active"`
-	Next   bool   `yaml:"next" doc:"what starts after a restart, where that is not the active one"`
+	Name   y.String `yaml:"name"`
+	Main   y.String `yaml:"main"`
+	Active bool     `yaml:"active"`
+	Next   bool     `yaml:"next" doc:"what starts after a restart, where that is not the active one"`
 	// Others are the versions of further components that it holds.
-	Others y.Map[y.Text] `yaml:",rest"`
+	Others y.Map[y.String] `yaml:",rest"`
 }
 
 // Version is what it holds of a component.
-func (s *Slot) Version(component string) (y.Text, bool) {
+func (s *Slot) Version(component string) (y.String, bool) {
 	if component == "main" {
 		return s.Main, s.Main.Set()
 	}
 	if e, ok := s.Others.Get(component); ok {
 		return e.Value, true
 	}
-	return y.Text{}, false
+	return y.String{}, false
 }
 
 // Entitled is what a device is entitled to: releases of some days.
@@ -116,10 +116,10 @@ type Entitled struct {
 // it: a bare model, or what more is known of it.
 type Attached struct {
 	y.Spot
-	Name   y.Text `yaml:"name"`
-	Model  y.Text `yaml:"model"`
-	Serial y.Text `yaml:"serial"`
-	Main   y.Text `yaml:"main" doc:"the version that it runs"`
+	Name   y.String `yaml:"name"`
+	Model  y.String `yaml:"model"`
+	Serial y.String `yaml:"serial"`
+	Main   y.String `yaml:"main" doc:"the version that it runs"`
 }
 
 // FromScalar reads a bare model.
@@ -137,11 +137,11 @@ func (a *Attached) Label() string {
 }
 
 // AttachedModels are the models of what is attached, one for each.
-func (u *Unit) AttachedModels() []y.Text {
+func (u *Unit) AttachedModels() []y.String {
 	if u.Attached == nil {
 		return nil
 	}
-	out := []y.Text{}
+	out := []y.String{}
 	for _, a := range u.Attached {
 		out = append(out, a.Model)
 	}
@@ -157,20 +157,20 @@ type Start struct {
 // StoredFile is an image in the device's storage.
 type StoredFile struct {
 	y.Spot
-	File      y.Text `yaml:"file"`
-	Component y.Text `yaml:"component"`
-	Version   y.Text `yaml:"version"`
-	Size      y.Size `yaml:"size"`
-	MD5       y.Text `yaml:"md5"`
-	Next      bool   `yaml:"next" doc:"it starts after a restart"`
+	File      y.String `yaml:"file"`
+	Component y.String `yaml:"component"`
+	Version   y.String `yaml:"version"`
+	Size      y.Size   `yaml:"size"`
+	MD5       y.String `yaml:"md5"`
+	Next      bool     `yaml:"next" doc:"it starts after a restart"`
 }
 
 // Job is a piece of work of the device.
 type Job struct {
 	y.Spot
-	State   y.Text `yaml:"state" enum:"idle,scheduled,running,done,failed"`
-	Percent y.Text `yaml:"percent"`
-	Reason  y.Text `yaml:"reason" doc:"in the device's words"`
+	State   y.String `yaml:"state" enum:"idle,scheduled,running,done,failed"`
+	Percent y.String `yaml:"percent"`
+	Reason  y.String `yaml:"reason" doc:"in the device's words"`
 }
 
 // JobStates are those that a job can have.
@@ -398,8 +398,8 @@ var hasNested = map[string]func(u *Unit, rest string) bool{
 	},
 }
 
-func (u *Unit) texts() map[string]y.Text {
-	return map[string]y.Text{"model": u.Model, "revision": u.Revision, "serial": u.Serial, "arch": u.Arch, "state": u.State,
+func (u *Unit) texts() map[string]y.String {
+	return map[string]y.String{"model": u.Model, "revision": u.Revision, "serial": u.Serial, "arch": u.Arch, "state": u.State,
 		"region": u.Region, "platform": u.Platform, "family": u.Family, "name": u.Name, "address": u.Address, "managed_by": u.ManagedBy, "hypervisor": u.Hypervisor}
 }
 
@@ -442,7 +442,7 @@ func (d *Device) Source(key string, at y.Spot) fact.Source {
 
 // Fact is a value of the file as a fact; ok is false when it is not given or
 // only guessed.
-func (d *Device) Fact(about fact.Name, key string, t y.Text) (f fact.Fact, ok bool) {
+func (d *Device) Fact(about fact.Name, key string, t y.String) (f fact.Fact, ok bool) {
 	if _, guessed := d.Guessed(key); guessed || !t.Set() {
 		return fact.Fact{}, false
 	}
@@ -450,7 +450,7 @@ func (d *Device) Fact(about fact.Name, key string, t y.Text) (f fact.Fact, ok bo
 }
 
 // Facts are the values of a list as facts.
-func (d *Device) Facts(about fact.Name, key string, list []y.Text) []fact.Fact {
+func (d *Device) Facts(about fact.Name, key string, list []y.String) []fact.Fact {
 	var out []fact.Fact
 	for _, t := range list {
 		if f, ok := d.Fact(about, key, t); ok {

@@ -11,7 +11,7 @@ import (
 // more is what is known of it beside its model.
 func (a *Attached) more() map[string]string {
 	out := map[string]string{}
-	for key, t := range map[string]y.Text{"name": a.Name, "serial": a.Serial, "main": a.Main} {
+	for key, t := range map[string]y.String{"name": a.Name, "serial": a.Serial, "main": a.Main} {
 		if t.Set() {
 			out[key] = t.Text
 		}
@@ -47,7 +47,7 @@ func readFile(file string, data []byte) (*Reading, error) {
 		}
 		for _, l := range []struct {
 			key  string
-			list []y.Text
+			list []y.String
 		}{{"boards", u.Boards}, {"features", u.Features}, {"faults", u.Faults}, {"not_together", u.NotTogether}} {
 			for _, t := range l.list {
 				add(l.key, t.Text, t.Spot)

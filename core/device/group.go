@@ -17,7 +17,7 @@ func (d *Device) All() []*Device {
 	for i := range d.Members {
 		m := &Device{File: d.File, Kind: d.Kind, Unit: d.Members[i], Managers: d.Managers}
 		if !m.Name.Set() {
-			m.Name = y.Text{Text: fmt.Sprintf("%s member %d", d.Name.Text, i+1), Spot: m.Spot}
+			m.Name = y.String{Text: fmt.Sprintf("%s member %d", d.Name.Text, i+1), Spot: m.Spot}
 		}
 		m.inherit(&d.Unit)
 		out[i] = m
@@ -31,7 +31,7 @@ func (d *Device) All() []*Device {
 // In one piece: the keys that members take over, one after the other.
 func (u *Unit) inherit(from *Unit) {
 	own := *u
-	text := func(to *y.Text, t y.Text) {
+	text := func(to *y.String, t y.String) {
 		if !to.Set() {
 			*to = t
 		}
@@ -45,7 +45,7 @@ func (u *Unit) inherit(from *Unit) {
 	text(&u.Family, from.Family)
 	text(&u.State, from.State)
 	text(&u.ManagedBy, from.ManagedBy)
-	list := func(to *[]y.Text, l []y.Text) {
+	list := func(to *[]y.String, l []y.String) {
 		if *to == nil {
 			*to = l
 		}
@@ -81,7 +81,7 @@ func (u *Unit) inherit(from *Unit) {
 	}
 	u.Installed = merged(u.Installed, from.Installed)
 	u.Companions = merged(u.Companions, from.Companions)
-	var inherited y.Map[y.Text]
+	var inherited y.Map[y.String]
 	for _, e := range from.ReadFrom.Entries {
 		head, _, _ := strings.Cut(e.Key, ".")
 		whole := head != "installed" && head != "companions" // mappings are inherited key by key
@@ -93,8 +93,8 @@ func (u *Unit) inherit(from *Unit) {
 }
 
 // merged joins two mappings; the keys of the first come first and hold.
-func merged(a, b y.Map[y.Text]) y.Map[y.Text] {
-	out := y.Map[y.Text]{Entries: append([]*y.Entry[y.Text](nil), a.Entries...)}
+func merged(a, b y.Map[y.String]) y.Map[y.String] {
+	out := y.Map[y.String]{Entries: append([]*y.Entry[y.String](nil), a.Entries...)}
 	for _, e := range b.Entries {
 		if _, ok := a.Get(e.Key); !ok {
 			out.Entries = append(out.Entries, e)

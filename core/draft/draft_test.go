@@ -88,7 +88,7 @@ func TestDraft(t *testing.T) {
 				model := rb.Models.Keys()[len(rb.Models.Keys())-1]
 				dev, err := device.Read("d.yaml", []byte("kind: device\nname: x\nmodel: "+model+"\nrevision: A1\ninstalled: {main: 0.0.1}\n"))
 				require.NoError(t, err)
-				assert.NotEqual(t, fit.Fits, fit.Match(dev, fit.Only(rb), s, fit.Options{}).Verdict)
+				assert.NotEqual(t, fit.Fits, fit.Match(dev, fit.Only(rb), s, fit.Options{}).Outcome)
 			}
 		})
 	}

@@ -809,7 +809,7 @@ func (t *told) handling(how string) {
 	}
 }
 
-var dates = []struct {
+var dayForms = []struct {
 	re     *pattern.Pattern
 	layout string
 }{
@@ -826,7 +826,7 @@ func (t *told) date() {
 	if t.release == nil || !released.MatchString(t.text) || t.release.DateOf.From != "" && strings.HasPrefix(t.release.DateOf.Question, "is this what") {
 		return
 	}
-	for _, f := range dates {
+	for _, f := range dayForms {
 		for _, m := range f.re.FindAllString(t.text, -1) {
 			if day, err := time.Parse(f.layout, m); err == nil && t.d.release(m) == nil {
 				t.release.Date, t.release.DateOf = day.Format("2006-01-02"), t.asked()

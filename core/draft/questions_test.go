@@ -130,7 +130,7 @@ func (p *product) answers(t *testing.T, dir string, rb *rulebook.Rulebook) (righ
 		v := fit.Match(p.device(t, rb, q), fit.Only(rb), s, fit.Options{})
 		ok := false
 		for _, w := range q.want {
-			ok = ok || v.Verdict == w
+			ok = ok || v.Outcome == w
 		}
 		if ok {
 			right++
@@ -144,7 +144,7 @@ func (p *product) answers(t *testing.T, dir string, rb *rulebook.Rulebook) (righ
 				}
 			}
 		}
-		wrong = append(wrong, fmt.Sprintf("%s: want %v, came %v%s", q.about, q.want, v.Verdict, why))
+		wrong = append(wrong, fmt.Sprintf("%s: want %v, came %v%s", q.about, q.want, v.Outcome, why))
 	}
 	return right, wrong
 }

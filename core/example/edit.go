@@ -21,7 +21,7 @@ func Line(d *device.Device, rules func(*device.Device) *member.Member, v *fit.Ve
 	if len(d.Members) > 0 {
 		dev = fmt.Sprintf("{group: %s, uniform: %v, members: [%s]}", d.Group.Text, d.Uniform, strings.Join(devices, ", "))
 	}
-	return fmt.Sprintf("- {device: %s, package: %s, want: %s}", dev, quote(pkg), v.Verdict)
+	return fmt.Sprintf("- {device: %s, package: %s, want: %s}", dev, quote(pkg), v.Outcome)
 }
 
 // keys are those of a box that decide, as a flow mapping. A value that is only guessed is left

@@ -79,7 +79,7 @@ func (r *Result) offered(ctx context.Context, rb *rulebook.Rulebook, x *rulebook
 		return err
 	}
 	v := fit.MatchAll(x.Device, rulesOf(rb), []*survey.Survey{s}, fit.Options{})[0]
-	r.Came = string(v.Verdict)
+	r.Came = string(v.Outcome)
 	want := x.Want.Texts[0].Text
 	if !strings.Contains(want, ".") {
 		r.OK = want == r.Came
@@ -91,7 +91,7 @@ func (r *Result) offered(ctx context.Context, rb *rulebook.Rulebook, x *rulebook
 	var codes []string
 	for _, c := range all(v) {
 		r.OK = r.OK || c.Code == want
-		if c.Outcome == v.Verdict && !slices.Contains(codes, c.Code) {
+		if c.Outcome == v.Outcome && !slices.Contains(codes, c.Code) {
 			codes = append(codes, c.Code)
 		}
 	}
@@ -113,7 +113,7 @@ func all(v *fit.Verdict) []fit.Check {
 func reasons(v *fit.Verdict) string {
 	var out []string
 	for _, c := range all(v) {
-		if c.Outcome == v.Verdict && v.Verdict != fit.Fits && len(out) < 3 {
+		if c.Outcome == v.Outcome && v.Outcome != fit.Fits && len(out) < 3 {
 			out = append(out, c.Check+": "+c.Because)
 		}
 	}

@@ -153,7 +153,7 @@ func TestExamples(t *testing.T) {
 				}
 				require.NotEmpty(t, said, "no %s check came out %s:\n%s", e.check, c.want, dump(v))
 				if c.want != Fits {
-					assert.NotEqual(t, Fits, v.Verdict, dump(v))
+					assert.NotEqual(t, Fits, v.Outcome, dump(v))
 				}
 				fmt.Fprintf(&b, "| %s | %s | %s | %s |\n", e.check, c.want, c.s.name, strings.ReplaceAll(said, "|", "\\|"))
 			})

@@ -85,7 +85,7 @@ type Member struct {
 
 // Verdict is the whole answer.
 type Verdict struct {
-	Verdict Outcome
+	Outcome Outcome
 	Device  string
 	Group   string // stack, cluster or chassis; "" for a single device
 	Package string
@@ -132,7 +132,7 @@ func (o Options) checks() check.Options {
 
 // Match judges whether a package fits a device, or every member of a group.
 func Match(d *device.Device, rules Rulebooks, s *survey.Survey, o Options) *Verdict {
-	v := &Verdict{Device: d.Name.Text, Package: s.Name, Path: s.Path, Group: d.Group.Text, Notes: slices.Clone(s.Notes), Verdict: Fits}
+	v := &Verdict{Device: d.Name.Text, Package: s.Name, Path: s.Path, Group: d.Group.Text, Notes: slices.Clone(s.Notes), Outcome: Fits}
 	var cases []*check.Case
 	for _, m := range member.Of(d, rules) {
 		cases = append(cases, check.New(m, s, o.checks()))
@@ -141,10 +141,10 @@ func Match(d *device.Device, rules Rulebooks, s *survey.Survey, o Options) *Verd
 	for _, c := range cases {
 		m := judge(c)
 		v.Members = append(v.Members, m)
-		v.Verdict = Worse(v.Verdict, m.Verdict)
+		v.Outcome = Worse(v.Outcome, m.Verdict)
 	}
 	v.Checks = check.Sort(append(v.Checks, check.Group(d, cases)...))
-	v.Verdict = Worse(v.Verdict, check.Worst(v.Checks))
+	v.Outcome = Worse(v.Outcome, check.Worst(v.Checks))
 	v.standsFor(cases)
 	v.Weakest = v.weakest()
 	v.against = len(v.Deciding())
@@ -187,7 +187,7 @@ func (v *Verdict) standsFor(cases []*check.Case) {
 			v.Release, v.release = c.Release.Text, c.Release
 			v.scheme = c.Rules.Scheme(c.Main())
 		}
-		if rel := c.Release.Rule; rel != nil && v.Verdict == Fits {
+		if rel := c.Release.Rule; rel != nil && v.Outcome == Fits {
 			for _, a := range c.Rules.AfterChecks(rel) {
 				if t := a.Text(); !slices.Contains(v.Next, t) {
 					v.Next = append(v.Next, t)

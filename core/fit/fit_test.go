@@ -226,7 +226,7 @@ func find(v *Verdict, check string) []Check {
 func (s scene) judge(t *testing.T) {
 	t.Helper()
 	v := s.run(t)
-	assert.Equal(t, s.want, v.Verdict, "%s", dump(v))
+	assert.Equal(t, s.want, v.Outcome, "%s", dump(v))
 	if s.check != "" {
 		found := false
 		for _, c := range find(v, s.check) {
@@ -239,7 +239,7 @@ func (s scene) judge(t *testing.T) {
 			assert.NotContains(t, []Outcome{Misfit, Unsettled}, c.Outcome, "%s", dump(v))
 		}
 	}
-	if v.Verdict == Fits {
+	if v.Outcome == Fits {
 		assert.True(t, restsOn(v), "it rests on nothing: %s", dump(v))
 	}
 	// Whatever comes out: a reason, a source, and advice where it is needed.
@@ -296,7 +296,7 @@ func TestNothingFitsForNothing(t *testing.T) {
 						s.name = name + ", without a rulebook"
 					}
 					v := s.run(t)
-					if v.Verdict == Fits {
+					if v.Outcome == Fits {
 						fits++
 						assert.True(t, restsOn(v), "%s, %s: %s", name, model, dump(v))
 					}
@@ -317,7 +317,7 @@ func (v *Verdict) checks() []Check {
 
 func dump(v *Verdict) string {
 	var b strings.Builder
-	fmt.Fprintf(&b, "%s\n", v.Verdict)
+	fmt.Fprintf(&b, "%s\n", v.Outcome)
 	for _, c := range v.checks() {
 		fmt.Fprintf(&b, "  %-10s %-10s %-5s %s\n", c.Outcome, c.Check, c.Component, c.Because)
 	}
@@ -514,7 +514,7 @@ func TestNoFlippedBitFits(t *testing.T) {
 		bad[bit/8] ^= 1 << (bit % 8)
 		s.bare = bad
 		v := s.run(t)
-		require.Equal(t, Misfit, v.Verdict, "bit %d: %s", bit, dump(v))
+		require.Equal(t, Misfit, v.Outcome, "bit %d: %s", bit, dump(v))
 		named := false
 		for _, c := range find(v, "intact") {
 			named = named || c.Outcome == Misfit && strings.Contains(c.Because, "crc32 does not match")
@@ -529,7 +529,7 @@ func TestNoNameMakesAFit(t *testing.T) {
 		for model, rev := range map[string]string{"QM-8T": "A2", "QM-24T": "A1"} {
 			s := scene{pkg: name, bare: uimage(arm, kernel, "", 100), device: []string{"model: QM-8T", "model: " + model, "A2", rev}}
 			v := s.run(t)
-			assert.NotEqual(t, Fits, v.Verdict, "%s on %s", name, model)
+			assert.NotEqual(t, Fits, v.Outcome, "%s on %s", name, model)
 		}
 	}
 }
@@ -540,5 +540,5 @@ func TestTrustNames(t *testing.T) {
 	s.judge(t)
 	assert.Contains(t, strings.Join(s.run(t).Notes, " "), "-trust-names", "the verdict says so")
 	s.options = Options{}
-	assert.Equal(t, Unsettled, s.run(t).Verdict)
+	assert.Equal(t, Unsettled, s.run(t).Outcome)
 }

@@ -75,7 +75,7 @@ func TestTheBrokenChecksumIsShown(t *testing.T) {
 func TestStrayFirmware(t *testing.T) {
 	other := string(uimage(arm, firmware, "QM-8T 8.4.2", 900))
 	v := scene{manifest: "-", files: map[string]string{"a.img": "", "x.fw": other, "y.dat": "\x01\x02\x03"}}.run(t)
-	assert.Equal(t, Misfit, v.Verdict, dump(v))
+	assert.Equal(t, Misfit, v.Outcome, dump(v))
 	assert.Empty(t, v.Members[0].Chosen)
 	assert.Contains(t, find(v, "complete/main")[0].Because, "no main image")
 
@@ -83,7 +83,7 @@ func TestStrayFirmware(t *testing.T) {
 	require.NotEmpty(t, v.Members[0].Chosen, dump(v))
 	assert.Equal(t, "x.fw", v.Members[0].Chosen[0].Item)
 	v = scene{pkg: "x.fw", bare: []byte("\x01\x02\x03")}.run(t)
-	assert.NotEqual(t, Fits, v.Verdict)
+	assert.NotEqual(t, Fits, v.Outcome)
 	assert.NotEmpty(t, find(v, "intact/main"), "what it is asked about is looked at")
 	v = scene{pkg: "x.txt", bare: []byte("notes\n")}.run(t)
 	assert.Empty(t, v.Members[0].Chosen, "a text is no image")
@@ -179,9 +179,9 @@ func TestEntitlementWithoutReleases(t *testing.T) {
 	i, j := strings.Index(testRules, "releases:"), strings.Index(testRules, "hops:")
 	rules := []string{testRules[i:j], ""}
 	v := scene{rules: rules}.run(t)
-	assert.Equal(t, Fits, v.Verdict, dump(v))
+	assert.Equal(t, Fits, v.Outcome, dump(v))
 	v = scene{rules: rules, device: []string{"revision: A2\n", "revision: A2\nentitled_until: 2020-01-01\n"}}.run(t)
-	assert.Equal(t, Unsettled, v.Verdict, dump(v))
+	assert.Equal(t, Unsettled, v.Outcome, dump(v))
 	require.NotEmpty(t, find(v, "entitled"))
 	assert.Equal(t, "entitled.no_date", find(v, "entitled")[0].Code)
 }
@@ -196,7 +196,7 @@ func TestDamagedCompletesNothing(t *testing.T) {
 	got := MatchAll(d, Only(rb), surveys(t, rb, map[string][]byte{"loader-2.4.bin": half("VC-40 loader 2.4"), "system-2.4.bin": broken}), Options{})
 	assert.Len(t, got, 2, "each is judged for itself")
 	for _, v := range got {
-		assert.Equal(t, Misfit, v.Verdict)
+		assert.Equal(t, Misfit, v.Outcome)
 	}
 
 	a, b, c := &Verdict{scheme: rb.Scheme("loader"), Release: "2.4"}, &Verdict{scheme: rb.Scheme("loader"), Release: "2.3"}, &Verdict{scheme: rb.Scheme("loader"), Release: "new"}
@@ -212,10 +212,10 @@ func TestDamagedCompletesNothing(t *testing.T) {
 func TestChecksAfter(t *testing.T) {
 	rules := []string{"{version: 8.4.2, date: 2026-09-30, families: [tram-l2]}", "{version: 8.4.2, families: [tram-l2], checks_after: [\"ping the depot\", \"ping the depot\", \"look at the lamp\"]}"}
 	v := scene{rules: rules}.run(t)
-	require.Equal(t, Fits, v.Verdict, dump(v))
+	require.Equal(t, Fits, v.Outcome, dump(v))
 	assert.Equal(t, []string{"ping the depot", "look at the lamp"}, v.Next)
 	v = scene{rules: rules, device: []string{"revision: A2", "revision: B1"}}.run(t)
-	require.Equal(t, Misfit, v.Verdict)
+	require.Equal(t, Misfit, v.Outcome)
 	assert.Empty(t, v.Next)
 }
 

@@ -216,7 +216,7 @@ func TestFitsNeverRestsOnAGuess(t *testing.T) {
 	for i := range 60 {
 		p := makePlan(r)
 		v := p.scene().run(t)
-		require.Equal(t, Fits, v.Verdict, "plan %d %+v\n%s", i, p, dump(v))
+		require.Equal(t, Fits, v.Outcome, "plan %d %+v\n%s", i, p, dump(v))
 		for _, c := range v.checks() {
 			if c.Outcome != Fits || check.Find(c.Check).Respect == "" || c.Check == "family" {
 				continue
@@ -233,7 +233,7 @@ func TestFitsNeverRestsOnAGuess(t *testing.T) {
 			}
 			tried[name]++
 			v := spoilt.scene().run(t)
-			assert.NotEqual(t, Fits, v.Verdict, "plan %d, %s: %+v\n%s", i, name, spoilt, dump(v))
+			assert.NotEqual(t, Fits, v.Outcome, "plan %d, %s: %+v\n%s", i, name, spoilt, dump(v))
 		}
 	}
 	for name := range spoils {

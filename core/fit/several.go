@@ -126,7 +126,7 @@ func (v *Verdict) incomplete() bool {
 // complements tells whether two packages each bring what the other has not: a
 // component, or an image for a member.
 func (v *Verdict) complements(other *Verdict) bool {
-	if v.Verdict == Misfit && !v.incomplete() || v.Package == other.Package {
+	if v.Outcome == Misfit && !v.incomplete() || v.Package == other.Package {
 		return false
 	}
 	mine, theirs := v.brings(), other.brings()
@@ -202,7 +202,7 @@ func (v *Verdict) All() iter.Seq[*Check] {
 func (v *Verdict) Deciding() []string {
 	var out []string
 	for c := range v.All() {
-		if c.Outcome == v.Verdict && v.Verdict != Fits && !slices.Contains(out, c.Check) {
+		if c.Outcome == v.Outcome && v.Outcome != Fits && !slices.Contains(out, c.Check) {
 			out = append(out, c.Check)
 		}
 	}
@@ -215,7 +215,7 @@ func (v *Verdict) Brief() {
 	decides := func(all []Check) []Check {
 		var out []Check
 		for _, c := range all {
-			if c.Outcome == v.Verdict && v.Verdict != Fits {
+			if c.Outcome == v.Outcome && v.Outcome != Fits {
 				c.Sources, c.Advice = nil, ""
 				out = append(out, c)
 			}
@@ -236,7 +236,7 @@ func (v *Verdict) Brief() {
 // then what is unsettled; within these the one with less against it, then the
 // newer release, then the one whose images lie less deep in other archives.
 func Better(a, b *Verdict) int {
-	return cmp.Or(a.Verdict.Rank()-b.Verdict.Rank(), bit(a.called)-bit(b.called), a.against-b.against, newer(a, b), a.depth()-b.depth(), strings.Compare(a.Package, b.Package))
+	return cmp.Or(a.Outcome.Rank()-b.Outcome.Rank(), bit(a.called)-bit(b.called), a.against-b.against, newer(a, b), a.depth()-b.depth(), strings.Compare(a.Package, b.Package))
 }
 
 func bit(b bool) int {

@@ -62,7 +62,7 @@ func TestPackagesThatCompleteEachOther(t *testing.T) {
 	}
 	names := func(all []*Verdict) (out []string) {
 		for _, v := range all {
-			out = append(out, string(v.Verdict)+" "+v.Package)
+			out = append(out, string(v.Outcome)+" "+v.Package)
 		}
 		return out
 	}
@@ -70,35 +70,35 @@ func TestPackagesThatCompleteEachOther(t *testing.T) {
 
 	got := match(map[string][]byte{"loader-2.4.bin": loader, "system-2.4.bin": system})
 	require.Len(t, got, 1, "%v", names(got))
-	assert.Equal(t, Fits, got[0].Verdict, dump(got[0]))
+	assert.Equal(t, Fits, got[0].Outcome, dump(got[0]))
 	assert.Contains(t, strings.Join(got[0].Notes, " "), "2 packages were judged together as one set")
 	assert.Len(t, got[0].Members[0].Chosen, 2)
 
 	got = match(map[string][]byte{"loader-2.3.bin": oldLoader, "system-2.4.bin": system})
 	require.Len(t, got, 1, "%v", names(got))
-	assert.Equal(t, Misfit, got[0].Verdict)
+	assert.Equal(t, Misfit, got[0].Outcome)
 	assert.Contains(t, find(got[0], "paired")[0].Because, "would differ")
 
 	got = match(map[string][]byte{"loader-2.3.bin": oldLoader, "loader-2.4.bin": loader, "system-2.4.bin": system})
 	require.Len(t, got, 2, "%v", names(got))
-	assert.Equal(t, Fits, got[0].Verdict, "the right half is found among two")
+	assert.Equal(t, Fits, got[0].Outcome, "the right half is found among two")
 	assert.NotContains(t, got[0].Package, "2.3")
 	assert.Equal(t, "misfit loader-2.3.bin", names(got)[1])
 
 	got = match(map[string][]byte{"loader-2.4.bin": loader})
-	assert.Equal(t, Misfit, got[0].Verdict)
+	assert.Equal(t, Misfit, got[0].Outcome)
 	assert.NotContains(t, strings.Join(got[0].Notes, " "), "judged together", "one is no set")
 	got = match(map[string][]byte{"loader-2.4.bin": loader, "system-2.4.bin": half("VR-9 system 2.4")})
 	assert.Len(t, got, 2, "what is for another model completes nothing: %v", names(got))
 	for _, v := range got {
-		assert.Equal(t, Misfit, v.Verdict)
+		assert.Equal(t, Misfit, v.Outcome)
 	}
 
 	other, err := device.Read("r.yaml", []byte("kind: device\nname: radio\nmodel: VR-9\ninstalled: {main: '1.0'}\n"))
 	require.NoError(t, err)
 	v := MatchAll(other, Only(rb), surveys(t, rb, map[string][]byte{"loader-2.4.bin": loader}), Options{})[0]
 	record("a package for other components", v)
-	assert.Equal(t, Misfit, v.Verdict, "a package that brings nothing for the device never fits it")
+	assert.Equal(t, Misfit, v.Outcome, "a package that brings nothing for the device never fits it")
 	assert.Contains(t, find(v, "complete")[0].Because, "has no such component")
 }
 
@@ -113,7 +113,7 @@ func TestTheBestComesFirst(t *testing.T) {
 	}), Options{})
 	var order []string
 	for _, v := range got {
-		order = append(order, string(v.Verdict)+" "+v.Package)
+		order = append(order, string(v.Outcome)+" "+v.Package)
 	}
 	assert.Equal(t, []string{"fits QM24T_8.4.2.img", "fits QM24T_8.2.1.img", "unsettled QM24T_8.4.7.img", "misfit QM8T_8.4.2.img", "misfit QM8T_8.2.1.img"}, order,
 		"what fits, the newer first; then what is not settled; then the one that comes nearest")
@@ -177,14 +177,14 @@ func TestGroup(t *testing.T) {
 	both := scene{device: stack("  - {name: one, revision: A1}\n  - {name: two, revision: B1}\n"), manifest: "[QM-8T]\nmain a.img 8.4.2 revs=A1,A2\nmain b.img 8.4.2 revs=B1\n",
 		files: map[string]string{"b.img": string(uimage(arm64, kernel, "QM-8T 8.4.2", 900))}}
 	v := both.run(t)
-	require.Equal(t, Fits, v.Verdict, dump(v))
+	require.Equal(t, Fits, v.Outcome, dump(v))
 	assert.Equal(t, "stack", v.Group)
 	assert.Equal(t, []string{"qm-8.4.2.zip::a.img", "qm-8.4.2.zip::b.img"}, []string{v.Members[0].Chosen[0].Item, v.Members[1].Chosen[0].Item}, "to each its own")
 
 	one := both
 	one.manifest = "[QM-8T]\nmain a.img 8.4.2 revs=A1,A2\n"
 	v = one.run(t)
-	assert.Equal(t, Misfit, v.Verdict, "the verdict of a group is the worst of its members'")
+	assert.Equal(t, Misfit, v.Outcome, "the verdict of a group is the worst of its members'")
 	assert.Equal(t, []Outcome{Fits, Misfit}, []Outcome{v.Members[0].Verdict, v.Members[1].Verdict})
 
 	apart := both

@@ -74,9 +74,9 @@ func TestExpectedSignature(t *testing.T) {
 			v := Match(d, Only(rb), sv, Options{})
 			record(name, v)
 			if c.quick {
-				assert.NotEqual(t, Fits, v.Verdict, dump(v))
+				assert.NotEqual(t, Fits, v.Outcome, dump(v))
 			} else {
-				assert.Equal(t, c.want, v.Verdict, dump(v))
+				assert.Equal(t, c.want, v.Outcome, dump(v))
 			}
 			all := find(v, "signature")
 			if len(all) == 2 { // of the manifest, and of the image by it
@@ -164,7 +164,7 @@ func TestImagesSignedOneByOne(t *testing.T) {
 			}
 			assert.Equal(t, c.want, worst, dump(v))
 			assert.Contains(t, because, c.because)
-			assert.Equal(t, c.want, v.Verdict, dump(v))
+			assert.Equal(t, c.want, v.Outcome, dump(v))
 		})
 	}
 }

@@ -63,7 +63,7 @@ func wayKey(c *check.Case, release, family string) check.Key {
 		b.WriteString(text)
 		b.WriteByte(0)
 	}
-	list := func(key string, l []y.Text) {
+	list := func(key string, l []y.String) {
 		for _, t := range l {
 			one(key, t.Text)
 		}
@@ -74,7 +74,7 @@ func wayKey(c *check.Case, release, family string) check.Key {
 	one("family", d.Family.Text)
 	for _, m := range []struct {
 		key string
-		y.Map[y.Text]
+		y.Map[y.String]
 	}{{"installed.", d.Installed}, {"companions.", d.Companions}} {
 		for _, e := range m.Entries {
 			one(m.key+e.Key, e.Key+" "+e.Value.Text)

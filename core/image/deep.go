@@ -259,13 +259,13 @@ const (
 
 var blockNames = []string{"data", "zeros", "erased", "text", "random"}
 
-var zeroBlock, ffBlock = make([]byte, scanBlock), bytes.Repeat([]byte{0xff}, scanBlock)
+var emptyBlock, ffBlock = make([]byte, scanBlock), bytes.Repeat([]byte{0xff}, scanBlock)
 
 // blockKind tells what a block looks like. A sample of its bytes is enough
 // for text and for randomness.
 func blockKind(b []byte) byte {
 	switch {
-	case bytes.Equal(b, zeroBlock[:len(b)]):
+	case bytes.Equal(b, emptyBlock[:len(b)]):
 		return zerosBlock
 	case bytes.Equal(b, ffBlock[:len(b)]):
 		return erasedBlock

@@ -20,7 +20,7 @@ func Read(path string) (kind string, warnings yamlfile.Errors, err error) {
 		return "", nil, err
 	}
 	var head struct {
-		Kind yamlfile.Text `yaml:"kind"`
+		Kind yamlfile.String `yaml:"kind"`
 	}
 	if m := kindLine.FindSubmatch(data); m != nil { // parsing a long file twice takes time
 		head.Kind.Text = string(m[1])
@@ -59,7 +59,7 @@ func besides(path string, rb *rulebook.Rulebook) yamlfile.Errors {
 	if filepath.Base(filepath.Dir(path)) != "rulebooks" {
 		return nil // it lies in no kit
 	}
-	look := func(t yamlfile.Text, dir string) {
+	look := func(t yamlfile.String, dir string) {
 		if !t.Set() {
 			return
 		}

@@ -21,11 +21,11 @@ import (
 type Layout struct {
 	File string
 
-	Kind    y.Text   `yaml:"kind" enum:"layout"`
-	Name    y.Text   `yaml:"name"`
-	Title   y.Text   `yaml:"title"`
+	Kind    y.String `yaml:"kind" enum:"layout"`
+	Name    y.String `yaml:"name"`
+	Title   y.String `yaml:"title"`
 	Magic   *Magic   `yaml:"magic"`
-	Endian  y.Text   `yaml:"endian" enum:"big,little"`
+	Endian  y.String `yaml:"endian" enum:"big,little"`
 	Fields  []Field  `yaml:"fields"`
 	Payload *Payload `yaml:"payload"`
 	Checks  []Check  `yaml:"checks"`
@@ -37,25 +37,25 @@ type Layout struct {
 // Magic is what the format is known by.
 type Magic struct {
 	y.Spot
-	At  Place  `yaml:"at" doc:"a number, the name of a field, or end-N"`
-	Hex y.Text `yaml:"hex" doc:"bytes in hex"`
+	At  Place    `yaml:"at" doc:"a number, the name of a field, or end-N"`
+	Hex y.String `yaml:"hex" doc:"bytes in hex"`
 }
 
 // Field is one field of the header, or a table of them.
 type Field struct {
 	y.Spot
-	Name   y.Text        `yaml:"name"`
-	At     Place         `yaml:"at" doc:"a number, the name of a field, or end-N"`
-	Type   y.Text        `yaml:"type"`
-	Size   Place         `yaml:"size"`
-	Endian y.Text        `yaml:"endian" enum:"big,little"`
-	Fact   y.Text        `yaml:"fact" doc:"what it says of the image: model, board, revisions, version …"`
-	Values y.Map[y.Text] `yaml:"values" doc:"raw value to its meaning"`
-	Bits   y.Map[y.Text] `yaml:"bits" doc:"number of a bit to its meaning"`
-	Join   y.Text        `yaml:"join"`
-	Repeat Place         `yaml:"repeat" doc:"how many, a number or a field"`
-	Stride Place         `yaml:"stride" doc:"bytes from one to the next"`
-	When   y.Map[y.Text] `yaml:"when" doc:"only where a field has a value"`
+	Name   y.String        `yaml:"name"`
+	At     Place           `yaml:"at" doc:"a number, the name of a field, or end-N"`
+	Type   y.String        `yaml:"type"`
+	Size   Place           `yaml:"size"`
+	Endian y.String        `yaml:"endian" enum:"big,little"`
+	Fact   y.String        `yaml:"fact" doc:"what it says of the image: model, board, revisions, version …"`
+	Values y.Map[y.String] `yaml:"values" doc:"raw value to its meaning"`
+	Bits   y.Map[y.String] `yaml:"bits" doc:"number of a bit to its meaning"`
+	Join   y.String        `yaml:"join"`
+	Repeat Place           `yaml:"repeat" doc:"how many, a number or a field"`
+	Stride Place           `yaml:"stride" doc:"bytes from one to the next"`
+	When   y.Map[y.String] `yaml:"when" doc:"only where a field has a value"`
 
 	kind   kind
 	values map[uint64]string
@@ -72,13 +72,13 @@ type Payload struct {
 // Check is a checksum that the header carries.
 type Check struct {
 	y.Spot
-	Sum    y.Text   `yaml:"sum"`
-	Over   Over     `yaml:"over" doc:"header, payload, or [FROM, TO]"`
-	Equals y.Text   `yaml:"equals" doc:"the field that states the sum"`
-	Zeroed []y.Text `yaml:"zeroed" doc:"fields taken as zero"`
-	Invert bool     `yaml:"invert" doc:"the complement of the result"`
-	Init   Place    `yaml:"init"`
-	Unit   int      `yaml:"unit"`
+	Sum    y.String   `yaml:"sum"`
+	Over   Over       `yaml:"over" doc:"header, payload, or [FROM, TO]"`
+	Equals y.String   `yaml:"equals" doc:"the field that states the sum"`
+	Zeroed []y.String `yaml:"zeroed" doc:"fields taken as zero"`
+	Invert bool       `yaml:"invert" doc:"the complement of the result"`
+	Init   Place      `yaml:"init"`
+	Unit   int        `yaml:"unit"`
 
 	options digest.Options
 }

@@ -37,7 +37,7 @@ func Resolve(d *device.Device, rules *rulebook.Rulebook) *Member {
 	for _, v := range []struct {
 		name fact.Name
 		key  string
-		text y.Text
+		text y.String
 	}{{fact.Model, "model", d.Model}, {fact.Revision, "revision", d.Revision}, {fact.Arch, "arch", d.Arch}, {fact.Region, "region", d.Region},
 		{fact.Platform, "platform", d.Platform}, {fact.Hypervisor, "hypervisor", d.Hypervisor}, {fact.Family, "family", d.Family}} {
 		m.values[v.name] = m.one(v.name, v.key, v.text)
@@ -71,7 +71,7 @@ func (m *Member) at(key string, spot y.Spot) fact.Source {
 }
 
 // one is the value of a key with one text.
-func (m *Member) one(n fact.Name, key string, t y.Text) Value {
+func (m *Member) one(n fact.Name, key string, t y.String) Value {
 	at := m.at(key, t.Spot)
 	if !t.Set() {
 		return Value{At: at}
@@ -83,7 +83,7 @@ func (m *Member) one(n fact.Name, key string, t y.Text) Value {
 }
 
 // list is the value of a key with several texts.
-func (m *Member) list(n fact.Name, key string, list []y.Text) Value {
+func (m *Member) list(n fact.Name, key string, list []y.String) Value {
 	if len(list) == 0 {
 		return Value{At: m.at(key, y.Spot{})}
 	}
@@ -385,7 +385,7 @@ func (m *Member) SlotSize() (int64, Value) {
 // Entitled is until when the device is entitled to new releases.
 func (m *Member) Entitled() (y.Date, Value) {
 	d := m.Device.EntitledUntil
-	v := m.one(fact.Built, "entitled_until", y.Text{Text: d.Day.Format("2006-01-02"), Spot: d.Spot})
+	v := m.one(fact.Built, "entitled_until", y.String{Text: d.Day.Format("2006-01-02"), Spot: d.Spot})
 	return d, v
 }
 

@@ -247,7 +247,7 @@ func (c comparison) dropped(s *Statement) {
 	}
 	for _, m := range s.Models {
 		meant := c.rel.For(c.rb, m, "") != truth.No
-		if e, ok := c.rb.FindModel(m); ok && !slices.ContainsFunc(e.Value.Families, func(t y.Text) bool { return c.rel.OfFamily(t.Text) }) {
+		if e, ok := c.rb.FindModel(m); ok && !slices.ContainsFunc(e.Value.Families, func(t y.String) bool { return c.rel.OfFamily(t.Text) }) {
 			meant = false
 		}
 		if !meant {

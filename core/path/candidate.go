@@ -79,7 +79,7 @@ func (t *team) prepare(l *line, c *candidate, o Options) {
 	}
 	if len(t.rules.Releases) == 0 { // then any version may be asked for
 		for b := range t.boxes {
-			c.releases[b] = &rulebook.Release{Version: y.Text{Text: l.versions[c.index].Text}}
+			c.releases[b] = &rulebook.Release{Version: y.String{Text: l.versions[c.index].Text}}
 		}
 	}
 	for b, box := range t.boxes {

@@ -244,14 +244,14 @@ func (t *team) movesAlone(l *line, b int) bool {
 	if !ok {
 		return false
 	}
-	return !slices.ContainsFunc(f.Paired, func(group []y.Text) bool { return holds(group, box.boot) }) // pairs move together
+	return !slices.ContainsFunc(f.Paired, func(group []y.String) bool { return holds(group, box.boot) }) // pairs move together
 }
 
 // pairs tells whether two components are halves of one pair.
 func pairs(f *rulebook.Family, a, b string) bool {
-	return slices.ContainsFunc(f.Paired, func(group []y.Text) bool { return holds(group, a) && holds(group, b) })
+	return slices.ContainsFunc(f.Paired, func(group []y.String) bool { return holds(group, a) && holds(group, b) })
 }
 
-func holds(group []y.Text, component string) bool {
-	return slices.ContainsFunc(group, func(t y.Text) bool { return t.Text == component })
+func holds(group []y.String, component string) bool {
+	return slices.ContainsFunc(group, func(t y.String) bool { return t.Text == component })
 }

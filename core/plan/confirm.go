@@ -238,12 +238,12 @@ func sides(l fit.Check, device, planned string, sources ...fit.Cited) fit.Check 
 // identity tells whether the captures are of the device: by its serial number, else by
 // its name, model and revision.
 func (w *witness) identity(before *device.Device, group bool, key string, resets bool) []fit.Check {
-	of := func(key string, t y.Text) (v device.Value, shown, given bool) {
+	of := func(key string, t y.String) (v device.Value, shown, given bool) {
 		_, guessed := before.Guessed(key)
 		v, shown = w.find(key)
 		return v, shown, t.Set() && !guessed
 	}
-	was := func(key string, t y.Text) fit.Cited {
+	was := func(key string, t y.String) fit.Cited {
 		return fit.Cited{Side: fit.OfPackage, Value: t.Text, Source: before.Source(key, t.Spot)}
 	}
 	var out []fit.Check
@@ -252,7 +252,7 @@ func (w *witness) identity(before *device.Device, group bool, key string, resets
 		name, nameShown = device.Value{Text: key, At: fact.Source{Kind: fact.Capture, File: w.files}}, true
 	}
 	sameName := nameShown && strings.EqualFold(name.Text, before.Name.Text)
-	other := func(what string, v device.Value, key string, t y.Text) fit.Check {
+	other := func(what string, v device.Value, key string, t y.String) fit.Check {
 		return sides(identityOtherBox.Line("", what, v.Text, t.Text), v.Text, t.Text, captured(v), was(key, t))
 	}
 	if v, shown, given := of("serial", before.Serial); shown && given {
@@ -287,7 +287,7 @@ func (w *witness) identity(before *device.Device, group bool, key string, resets
 	sources := []fit.Cited{captured(name), was("name", before.Name)}
 	for _, k := range []struct {
 		key string
-		was y.Text
+		was y.String
 	}{{"model", before.Model}, {"revision", before.Revision}} {
 		if v, ok := w.find(k.key); ok && k.was.Set() {
 			shown, sources = append(shown, k.key), append(sources, captured(v), was(k.key, k.was))
@@ -437,7 +437,7 @@ func (w *witness) unchanged(before *device.Device) []fit.Check {
 	var sources []fit.Cited
 	for _, k := range []struct {
 		key string
-		was y.Text
+		was y.String
 	}{{"model", before.Model}, {"revision", before.Revision}, {"serial", before.Serial}, {"arch", before.Arch}, {"region", before.Region}, {"platform", before.Platform}, {"hypervisor", before.Hypervisor}, {"family", w.promised.Family}} {
 		v, ok := w.find(k.key)
 		if !ok || !k.was.Set() {
@@ -473,7 +473,7 @@ func (w *witness) unchanged(before *device.Device) []fit.Check {
 // attached counts what is attached, model by model: two of one model are two.
 func (w *witness) attached() []fit.Check {
 	var out []fit.Check
-	var models []y.Text
+	var models []y.String
 	count := map[string]int{}
 	for _, a := range w.promised.AttachedModels() {
 		m := w.rules.CanonicalModel(a.Text)
@@ -578,7 +578,7 @@ func (w *witness) saidOf(a device.Attached) (device.Value, bool) {
 	}
 	for _, by := range []struct {
 		key string
-		is  y.Text
+		is  y.String
 	}{{"serial", a.Serial}, {"name", a.Name}} {
 		for _, v := range told {
 			if by.is.Set() && strings.EqualFold(v.More[by.key], by.is.Text) {
@@ -604,7 +604,7 @@ func (w *witness) missingByName(model string, have []device.Value) string {
 		if w.rules.CanonicalModel(a.Model.Text) != model {
 			continue
 		}
-		for key, t := range map[string]y.Text{"serial": a.Serial, "name": a.Name} {
+		for key, t := range map[string]y.String{"serial": a.Serial, "name": a.Name} {
 			told := slices.ContainsFunc(have, func(v device.Value) bool { return v.More[key] != "" })
 			if t.Set() && told && !slices.ContainsFunc(have, func(v device.Value) bool { return strings.EqualFold(v.More[key], t.Text) }) {
 				return a.Label()

@@ -50,7 +50,7 @@ func TestGivenPackages(t *testing.T) {
 	x := b.target(t, one, to)
 	assert.Equal(t, []string{"qm-tram-a-8.4.2.zip"}, carriers(x), "what was given is judged, and nothing else is taken for it")
 	assert.True(t, x.Steps[0].Given)
-	assert.Equal(t, fit.Misfit, x.Verdicts[0].Verdict)
+	assert.Equal(t, fit.Misfit, x.Verdicts[0].Outcome)
 	assert.Empty(t, unused(one, x))
 	given("qm-tram-a-8.4.2.zip", "qm-tram-8.4.2.zip")
 	x = b.target(t, one, to)

@@ -133,7 +133,7 @@ func TestAfterHops(t *testing.T) {
 	assert.Equal(t, "6.0.4", first.Value, "the device itself stays as it is")
 	for i, v := range x.Verdicts {
 		require.NotNil(t, v, i)
-		assert.Equal(t, fit.Fits, v.Verdict, "hop %d: %v", i+1, v.Deciding())
+		assert.Equal(t, fit.Fits, v.Outcome, "hop %d: %v", i+1, v.Deciding())
 	}
 	// The slot that is written to is never the one that runs.
 	for i := range x.Steps {
@@ -184,7 +184,7 @@ func TestStepWithoutItsImages(t *testing.T) {
 		step := x.Steps[hop]
 		step.Packages = []*survey.Survey{b.survey(t, pkg)}
 		v := step.Judge(b.rules, fit.Options{})
-		assert.Equal(t, fit.Misfit, v.Verdict, "hop %d with %s", hop+1, pkg)
+		assert.Equal(t, fit.Misfit, v.Outcome, "hop %d with %s", hop+1, pkg)
 		assert.Contains(t, v.Deciding(), "complete")
 	}
 }

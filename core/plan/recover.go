@@ -180,7 +180,7 @@ func (r *Recovery) slots(d *device.Device, rb *rulebook.Rulebook, box *path.Box)
 // weigh judges every image of a package.
 func (r *Recovery) weigh(s *survey.Survey, rules Rules, box *path.Box, o fit.Options) {
 	for _, it := range s.Items {
-		if it.Role != "" || it.Part || it.Within || !it.Firmware() && !slices.ContainsFunc(r.Rule.Accepts.Formats, func(t y.Text) bool { return t.Text == it.Kind }) {
+		if it.Role != "" || it.Part || it.Within || !it.Firmware() && !slices.ContainsFunc(r.Rule.Accepts.Formats, func(t y.String) bool { return t.Text == it.Kind }) {
 			continue
 		}
 		component := componentOf(it, box)

@@ -46,7 +46,7 @@ func After(d *device.Device, rules Rules, hops []path.Hop) *device.Device {
 				continue
 			}
 			if h.FromFamily != h.Family && len(h.Families) == 0 {
-				b.Family = y.Text{Text: h.Family, Spot: b.Name.Spot}
+				b.Family = y.String{Text: h.Family, Spot: b.Name.Spot}
 				set(&b.ReadFrom, "family", from, b.Name.Spot)
 			}
 			slots[i].Install(h.To)
@@ -56,7 +56,7 @@ func After(d *device.Device, rules Rules, hops []path.Hop) *device.Device {
 				}
 				b.Slots[k].Active = k == slots[i].Active
 				if slots[i].Main[k] != "" && b.Slots[k].Main.Text != slots[i].Main[k] {
-					b.Slots[k].Main = y.Text{Text: slots[i].Main[k], Spot: b.Slots[k].Spot}
+					b.Slots[k].Main = y.String{Text: slots[i].Main[k], Spot: b.Slots[k].Spot}
 					set(&b.ReadFrom, "slots."+b.Slots[k].Name.Text, from, b.Slots[k].Spot)
 				}
 			}
@@ -78,18 +78,18 @@ func install(u *device.Unit, component, version, from string) {
 	for i, e := range u.Installed.Entries {
 		if e.Key == component {
 			changed := *e
-			changed.Value = y.Text{Text: version, Spot: e.Value.Spot}
+			changed.Value = y.String{Text: version, Spot: e.Value.Spot}
 			u.Installed.Entries[i] = &changed
 			set(&u.ReadFrom, "installed."+component, from, at)
 			return
 		}
 	}
-	u.Installed.Entries = append(u.Installed.Entries, &y.Entry[y.Text]{Key: component, Spot: at, Value: y.Text{Text: version, Spot: at}})
+	u.Installed.Entries = append(u.Installed.Entries, &y.Entry[y.String]{Key: component, Spot: at, Value: y.String{Text: version, Spot: at}})
 	set(&u.ReadFrom, "installed."+component, from, at)
 }
 
-func set(m *y.Map[y.Text], key, text string, at y.Spot) {
-	value := &y.Entry[y.Text]{Key: key, Spot: at, Value: y.Text{Text: text, Spot: at}}
+func set(m *y.Map[y.String], key, text string, at y.Spot) {
+	value := &y.Entry[y.String]{Key: key, Spot: at, Value: y.String{Text: text, Spot: at}}
 	for i, e := range m.Entries {
 		if e.Key == key {
 			m.Entries[i] = value

@@ -40,7 +40,7 @@ func (s *Step) serves(v *fit.Verdict, rules Rules) {
 				}
 				m.Checks = append(m.Checks, sides(check.Explain(check.Complete+".no_image").Line(w.component, fmt.Sprintf("%s %s", s.Release, w.component)), w.member, v.Package,
 					fit.Cited{Side: fit.OfDevice, Value: w.member, Source: b.Source("name", b.Name.Spot)}, fit.Cited{Side: fit.OfPackage, Value: v.Package, Source: fact.Source{Kind: fact.FileName, File: v.Package}}))
-				m.Verdict, v.Verdict = fit.Misfit, fit.Misfit
+				m.Verdict, v.Outcome = fit.Misfit, fit.Misfit
 			}
 		}
 	}
@@ -95,9 +95,9 @@ func bootOnly(v *fit.Verdict) {
 		})
 	}
 	v.Checks = keep(v.Checks)
-	v.Verdict = fit.Fits
+	v.Outcome = fit.Fits
 	for _, c := range v.Checks {
-		v.Verdict = fit.Worse(v.Verdict, c.Outcome)
+		v.Outcome = fit.Worse(v.Outcome, c.Outcome)
 	}
 	for i := range v.Members {
 		m := &v.Members[i]
@@ -107,7 +107,7 @@ func bootOnly(v *fit.Verdict) {
 		for _, c := range m.Checks {
 			m.Verdict = fit.Worse(m.Verdict, c.Outcome)
 		}
-		v.Verdict = fit.Worse(v.Verdict, m.Verdict)
+		v.Outcome = fit.Worse(v.Outcome, m.Verdict)
 	}
 	v.Notes = append(v.Notes, "only the boot loader of it is installed: what speaks of the other components is left out")
 }

@@ -14,17 +14,17 @@ import (
 // certified to work together: for each model, what each component is to run.
 type Certified struct {
 	y.Spot
-	Name     y.Text             `yaml:"name" doc:"what the set is called: path -to certified:NAME"`
-	Source   y.Text             `yaml:"source" doc:"key of a document under sources"`
+	Name     y.String           `yaml:"name" doc:"what the set is called: path -to certified:NAME"`
+	Source   y.String           `yaml:"source" doc:"key of a document under sources"`
 	Versions []CertifiedVersion `yaml:"versions" doc:"an entry a model: its model, and component to version or range"`
 }
 
 // CertifiedVersion is what a set says of one model.
 type CertifiedVersion struct {
 	y.Spot
-	Model y.Text `yaml:"model"`
+	Model y.String `yaml:"model"`
 	// Components give a version, or a range of them, for each component.
-	Components y.Map[y.Text] `yaml:",rest"`
+	Components y.Map[y.String] `yaml:",rest"`
 }
 
 // CertifiedSet is a set as a kit has it: several rulebooks may each say something of
@@ -138,7 +138,7 @@ func (c *checker) certified() {
 }
 
 // component finds a name that is no component of any family of the model.
-func (c *checker) component(m Model, w *y.Entry[y.Text]) {
+func (c *checker) component(m Model, w *y.Entry[y.String]) {
 	if w.Key == "main" || len(m.Families) == 0 {
 		return
 	}

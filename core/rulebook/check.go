@@ -83,7 +83,7 @@ func (c *checker) captures() {
 func (c *checker) models() {
 	spelt := map[string]string{}
 	for _, e := range c.r.Models.Entries {
-		for _, name := range append([]y.Text{{Text: e.Key, Spot: e.Spot}}, e.Value.Also...) {
+		for _, name := range append([]y.String{{Text: e.Key, Spot: e.Spot}}, e.Value.Also...) {
 			key := strings.ToLower(name.Text)
 			if other, taken := spelt[key]; taken {
 				c.fail(name.Spot, fmt.Sprintf("the spelling %q belongs to the model %s already", name.Text, other), "a name can stand for one model only")
@@ -140,7 +140,7 @@ func (c *checker) packages(p *Package) {
 			if m.Heading.Set() || m.Record.Set() {
 				c.fail(m.Spot, "heading and record go with the form lines", "say with records and fields where the records are, and which key is what")
 			}
-			for _, f := range []y.Map[y.Text]{m.Fields, m.GroupFields} {
+			for _, f := range []y.Map[y.String]{m.Fields, m.GroupFields} {
 				if err := manifest.CheckFields(plain(f), p.Codes.Keys()...); err != nil {
 					c.fail(m.Spot, err.Error(), "")
 				}
@@ -209,7 +209,7 @@ func onlyFacts(re *regexp.Regexp) error {
 	return nil
 }
 
-func (c *checker) parse(component string, t y.Text) version.Version {
+func (c *checker) parse(component string, t y.String) version.Version {
 	v, err := c.r.Scheme(component).Parse(t.Text)
 	if err != nil {
 		c.fail(t.Spot, err.Error(), "correct the version or the pattern under versions")
@@ -217,7 +217,7 @@ func (c *checker) parse(component string, t y.Text) version.Version {
 	return v
 }
 
-func (c *checker) parseRange(s *version.Scheme, t y.Text) *version.Range {
+func (c *checker) parseRange(s *version.Scheme, t y.String) *version.Range {
 	if !t.Set() {
 		return nil
 	}
@@ -296,7 +296,7 @@ func (c *checker) hops() {
 		if !to.Set() {
 			to = from
 		}
-		rule.from = c.parseRange(c.r.Scheme(c.r.mainFor([]y.Text{from})), rule.From)
-		rule.to = c.parseRange(c.r.Scheme(c.r.mainFor([]y.Text{to})), rule.To)
+		rule.from = c.parseRange(c.r.Scheme(c.r.mainFor([]y.String{from})), rule.From)
+		rule.to = c.parseRange(c.r.Scheme(c.r.mainFor([]y.String{to})), rule.To)
 	}
 }

@@ -15,22 +15,22 @@ import (
 type Example struct {
 	y.Spot
 	Device  *device.Device `yaml:"device" doc:"the keys of a device file"`
-	Package y.Text         `yaml:"package" doc:"name of a package of the kit; want is fits, misfit or unsettled, or the code of a reason"`
-	To      y.Text         `yaml:"to" doc:"where the device is to go; want lists the releases on the way, boot: before one of which only the boot loader is installed, or is none"`
-	Capture y.Text         `yaml:"capture" doc:"file in the kit; want is the keys of a device file that it tells"`
+	Package y.String       `yaml:"package" doc:"name of a package of the kit; want is fits, misfit or unsettled, or the code of a reason"`
+	To      y.String       `yaml:"to" doc:"where the device is to go; want lists the releases on the way, boot: before one of which only the boot loader is installed, or is none"`
+	Capture y.String       `yaml:"capture" doc:"file in the kit; want is the keys of a device file that it tells"`
 	Want    Want           `yaml:"want"`
 }
 
 // Want is a right answer: a text, a list of texts, or keys with their values.
 type Want struct {
 	y.Spot
-	Texts  []y.Text
-	Values y.Map[y.Text] `yaml:",rest"`
+	Texts  []y.String
+	Values y.Map[y.String] `yaml:",rest"`
 }
 
 // FromScalar reads a single text.
 func (w *Want) FromScalar(text string, at y.Spot) error {
-	w.Spot, w.Texts = at, []y.Text{{Text: text, Spot: at}}
+	w.Spot, w.Texts = at, []y.String{{Text: text, Spot: at}}
 	return nil
 }
 
@@ -59,7 +59,7 @@ func (c *checker) examples() {
 	for i := range c.r.Examples {
 		x := &c.r.Examples[i]
 		asks := 0
-		for _, t := range []y.Text{x.Package, x.To, x.Capture} {
+		for _, t := range []y.String{x.Package, x.To, x.Capture} {
 			if t.Set() {
 				asks++
 			}
@@ -76,7 +76,7 @@ func (c *checker) examples() {
 		if x.Device != nil {
 			x.Device.File = c.r.File
 			if !x.Device.Name.Set() {
-				x.Device.Name = y.Text{Text: "example", Spot: x.Spot}
+				x.Device.Name = y.String{Text: "example", Spot: x.Spot}
 			}
 			x.Device.Check(c.fail)
 		}

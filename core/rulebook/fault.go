@@ -41,14 +41,14 @@ func (r *Rulebook) findFaults() {
 // returns is the doubt, in words; "" for none.
 type faults struct{ warner }
 
-func (w *faults) fault(at y.Text, known []string, what string) string {
+func (w *faults) fault(at y.String, known []string, what string) string {
 	doubt := fmt.Sprintf("it names the %s %s, which the rulebook does not know", what, at.Text)
 	w.warn(at.Spot, w.near(at.Text, known), "%s: until that is mended, nothing that it may forbid is settled", doubt)
 	return fmt.Sprintf("%s:%d: %s", w.r.File, at.Line, doubt)
 }
 
 // models tells of all that are not known, and returns the last doubt.
-func (w *faults) models(list ...y.Text) (doubt string) {
+func (w *faults) models(list ...y.String) (doubt string) {
 	for _, t := range list {
 		if !w.r.knowsModel(t.Text) {
 			doubt = w.fault(t, w.r.Models.Keys(), "model")
@@ -57,7 +57,7 @@ func (w *faults) models(list ...y.Text) (doubt string) {
 	return doubt
 }
 
-func (w *faults) families(list ...y.Text) (doubt string) {
+func (w *faults) families(list ...y.String) (doubt string) {
 	for _, t := range list {
 		if t.Set() && !w.r.knowsFamily(t.Text) {
 			doubt = w.fault(t, w.r.Families.Keys(), "family")
@@ -66,7 +66,7 @@ func (w *faults) families(list ...y.Text) (doubt string) {
 	return doubt
 }
 
-func (w *faults) revisions(list, models []y.Text) string {
+func (w *faults) revisions(list, models []y.String) string {
 	for _, t := range list {
 		if !w.r.KnowsRevision(models, t.Text) {
 			return w.fault(t, nil, "hardware revision")

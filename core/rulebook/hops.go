@@ -14,25 +14,25 @@ import (
 // Hops says which moves from one version to another are allowed.
 type Hops struct {
 	y.Spot
-	Upward   y.Text    `yaml:"upward" enum:"open,listed" doc:"open: any newer release unless a rule forbids; listed: only what a rule allows"` // open or listed
-	Downward y.Text    `yaml:"downward" enum:"open,closed"`                                                                                    // open or closed
+	Upward   y.String  `yaml:"upward" enum:"open,listed" doc:"open: any newer release unless a rule forbids; listed: only what a rule allows"` // open or listed
+	Downward y.String  `yaml:"downward" enum:"open,closed"`                                                                                    // open or closed
 	Rules    []HopRule `yaml:"rules" doc:"the first that matches decides"`
 }
 
 // HopRule allows or forbids moves; the first rule that matches decides.
 type HopRule struct {
 	y.Spot
-	From         y.Text   `yaml:"from" doc:"range over the version that is left"`
-	To           y.Text   `yaml:"to" doc:"range over the version that is installed"`
-	FromFamily   y.Text   `yaml:"from_family"`
-	ToFamily     y.Text   `yaml:"to_family"`
-	Models       []y.Text `yaml:"models"`
-	Revisions    []y.Text `yaml:"revisions"`
-	Allow        *bool    `yaml:"allow"`
-	ResetsConfig bool     `yaml:"resets_config"`
-	Via          y.Text   `yaml:"via" doc:"a hint where to stop on the way"`
-	Source       y.Text   `yaml:"source" doc:"key of a document under sources"`
-	Why          y.Text   `yaml:"why"`
+	From         y.String   `yaml:"from" doc:"range over the version that is left"`
+	To           y.String   `yaml:"to" doc:"range over the version that is installed"`
+	FromFamily   y.String   `yaml:"from_family"`
+	ToFamily     y.String   `yaml:"to_family"`
+	Models       []y.String `yaml:"models"`
+	Revisions    []y.String `yaml:"revisions"`
+	Allow        *bool      `yaml:"allow"`
+	ResetsConfig bool       `yaml:"resets_config"`
+	Via          y.String   `yaml:"via" doc:"a hint where to stop on the way"`
+	Source       y.String   `yaml:"source" doc:"key of a document under sources"`
+	Why          y.String   `yaml:"why"`
 
 	from, to *version.Range
 	doubt    string // what it names that the rulebook does not know, where it forbids
@@ -55,7 +55,7 @@ func (h *HopRule) Speaks(r *Rulebook, m Move) truth.Truth {
 	}
 	if len(h.Models) > 0 && !r.names(h.Models, m.Model) {
 		t = t.And(h.misspelt(func() bool {
-			return slices.ContainsFunc(h.Models, func(t y.Text) bool { return !r.knowsModel(t.Text) })
+			return slices.ContainsFunc(h.Models, func(t y.String) bool { return !r.knowsModel(t.Text) })
 		}))
 	}
 	if t == truth.No {
@@ -65,7 +65,7 @@ func (h *HopRule) Speaks(r *Rulebook, m Move) truth.Truth {
 }
 
 // family tells whether a side of the rule is of a family.
-func (h *HopRule) family(r *Rulebook, rule y.Text, family string) truth.Truth {
+func (h *HopRule) family(r *Rulebook, rule y.String, family string) truth.Truth {
 	if !rule.Set() || strings.EqualFold(rule.Text, family) {
 		return truth.Yes
 	}

@@ -13,24 +13,24 @@ import (
 // comes to run them. A family may say otherwise than its rulebook.
 type Install struct {
 	y.Spot
-	FetchedBy OneOf  `yaml:"fetched_by" doc:"device, manager, person (browser or stick) or maker; a list gives alternatives"`
-	Fetches   y.Text `yaml:"fetches" enum:"images,manifest,package,tree" doc:"what is asked of the server"`
-	Root      y.Text `yaml:"root" doc:"where on the server, as the device asks for it"`
-	Strip     int    `yaml:"strip" doc:"leading folders of the archive that are left out of names on the server"`
-	WrittenTo y.Text `yaml:"written_to" enum:"slot,storage" doc:"where the image lands"`
-	Members   y.Text `yaml:"members" enum:"each,rolling,together" doc:"how the members of a group restart"`
-	Restart   y.Text `yaml:"restart" enum:"command,automatic" doc:"whether the device restarts by itself once it has installed"`
+	FetchedBy OneOf    `yaml:"fetched_by" doc:"device, manager, person (browser or stick) or maker; a list gives alternatives"`
+	Fetches   y.String `yaml:"fetches" enum:"images,manifest,package,tree" doc:"what is asked of the server"`
+	Root      y.String `yaml:"root" doc:"where on the server, as the device asks for it"`
+	Strip     int      `yaml:"strip" doc:"leading folders of the archive that are left out of names on the server"`
+	WrittenTo y.String `yaml:"written_to" enum:"slot,storage" doc:"where the image lands"`
+	Members   y.String `yaml:"members" enum:"each,rolling,together" doc:"how the members of a group restart"`
+	Restart   y.String `yaml:"restart" enum:"command,automatic" doc:"whether the device restarts by itself once it has installed"`
 }
 
 // OneOf is a text, or a list of alternatives, the usual one first.
 type OneOf struct {
 	y.Spot
-	All []y.Text
+	All []y.String
 }
 
 // FromScalar reads a single text.
 func (o *OneOf) FromScalar(text string, at y.Spot) error {
-	o.Spot, o.All = at, []y.Text{{Text: text, Spot: at}}
+	o.Spot, o.All = at, []y.String{{Text: text, Spot: at}}
 	return nil
 }
 
@@ -50,7 +50,7 @@ func (o OneOf) First() string {
 
 // Has tells whether a text is one of them, in whatever case.
 func (o OneOf) Has(text string) bool {
-	return slices.ContainsFunc(o.All, func(t y.Text) bool { return strings.EqualFold(t.Text, text) })
+	return slices.ContainsFunc(o.All, func(t y.String) bool { return strings.EqualFold(t.Text, text) })
 }
 
 // What an install can be.
@@ -95,7 +95,7 @@ func (r *Rulebook) Installing(family string) Install {
 		if len(out.FetchedBy.All) == 0 {
 			out.FetchedBy = from.FetchedBy
 		}
-		for _, k := range []struct{ to, from *y.Text }{{&out.Fetches, &from.Fetches}, {&out.Root, &from.Root}, {&out.WrittenTo, &from.WrittenTo}, {&out.Members, &from.Members}, {&out.Restart, &from.Restart}} {
+		for _, k := range []struct{ to, from *y.String }{{&out.Fetches, &from.Fetches}, {&out.Root, &from.Root}, {&out.WrittenTo, &from.WrittenTo}, {&out.Members, &from.Members}, {&out.Restart, &from.Restart}} {
 			if !k.to.Set() {
 				*k.to = *k.from
 			}
@@ -114,7 +114,7 @@ func (r *Rulebook) Installing(family string) Install {
 		fill(r.Install)
 	}
 	for _, k := range []struct {
-		to    *y.Text
+		to    *y.String
 		usual string
 	}{{&out.Members, MembersEach}, {&out.Restart, "command"}} {
 		if !k.to.Set() {
@@ -122,7 +122,7 @@ func (r *Rulebook) Installing(family string) Install {
 		}
 	}
 	if len(out.FetchedBy.All) == 0 {
-		out.FetchedBy.All = []y.Text{{Text: ByDevice}}
+		out.FetchedBy.All = []y.String{{Text: ByDevice}}
 	}
 	return out
 }
@@ -151,7 +151,7 @@ func (c *checker) installs() {
 		if i == nil {
 			return
 		}
-		check := func(key string, t y.Text) {
+		check := func(key string, t y.String) {
 			if t.Set() && !slices.Contains(installs[key], t.Text) {
 				c.fail(t.Spot, fmt.Sprintf("install.%s is one of %s, not %q", key, strings.Join(installs[key], ", "), t.Text), "")
 			}

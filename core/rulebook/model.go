@@ -140,7 +140,7 @@ func sameSize(all []Board, of func(Board) y.Size) (y.Size, bool) {
 	return of(all[0]), true
 }
 
-func sameTexts(a, b []y.Text) bool {
+func sameTexts(a, b []y.String) bool {
 	if len(a) != len(b) {
 		return false
 	}
@@ -237,7 +237,7 @@ func (m *Model) revisions(text string) (from, to int, ok bool) {
 // KnowsRevision tells whether a text is a revision or a range of revisions of
 // some model among those named, or of any where none is; where no model lists
 // revisions, any text is.
-func (r *Rulebook) KnowsRevision(models []y.Text, text string) bool {
+func (r *Rulebook) KnowsRevision(models []y.String, text string) bool {
 	listed := false
 	for _, e := range r.Models.Entries {
 		if len(models) > 0 && !r.names(models, e.Key) || len(e.Value.Revs.Entries) == 0 {
@@ -281,9 +281,9 @@ func (r *Rulebook) ModelIn(text string) (model string, ok bool) {
 // Paired tells whether two components of a family are halves of one pair.
 func (r *Rulebook) Paired(family, a, b string) bool {
 	f, ok := r.family(family)
-	return ok && slices.ContainsFunc(f.Paired, func(group []y.Text) bool {
+	return ok && slices.ContainsFunc(f.Paired, func(group []y.String) bool {
 		has := func(name string) bool {
-			return slices.ContainsFunc(group, func(t y.Text) bool { return t.Text == name })
+			return slices.ContainsFunc(group, func(t y.String) bool { return t.Text == name })
 		}
 		return has(a) && has(b)
 	})

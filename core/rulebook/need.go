@@ -86,7 +86,7 @@ func (n *Need) asks(r *Rulebook, family, model, revision string) bool {
 	switch {
 	case n.doubt != "": // who is meant is not known, either
 		return true
-	case len(n.Families) > 0 && !slices.ContainsFunc(n.Families, func(t y.Text) bool { return strings.EqualFold(t.Text, family) }):
+	case len(n.Families) > 0 && !slices.ContainsFunc(n.Families, func(t y.String) bool { return strings.EqualFold(t.Text, family) }):
 		return false
 	case len(n.Models) > 0 && !r.names(n.Models, model):
 		return false
@@ -118,8 +118,8 @@ func (n *Need) Text() string {
 // Dropping tells whether the release no longer supports something attached, and by
 // which of its drops. It is not known when the text is no known model and begins
 // like one that is dropped.
-func (rel *Release) Dropping(r *Rulebook, attached string) (truth.Truth, y.Text) {
-	doubt, by := truth.No, y.Text{}
+func (rel *Release) Dropping(r *Rulebook, attached string) (truth.Truth, y.String) {
+	doubt, by := truth.No, y.String{}
 	for _, d := range rel.Drops {
 		switch r.SameModel(attached, d.Text) {
 		case truth.Yes:

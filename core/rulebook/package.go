@@ -15,27 +15,27 @@ import (
 // StandsFor is what a download of some name is, by the rulebook's word alone.
 type StandsFor struct {
 	y.Spot
-	Family     y.Text `yaml:"family" doc:"the image family that it brings"`
-	FromFamily y.Text `yaml:"from_family" doc:"the image family that a device must run for it"`
+	Family     y.String `yaml:"family" doc:"the image family that it brings"`
+	FromFamily y.String `yaml:"from_family" doc:"the image family that a device must run for it"`
 }
 
 // Code gives meaning to what a group of a pattern reads.
 type Code struct {
 	y.Spot
-	Fact  y.Text        `yaml:"fact" doc:"the name of a fact: platform, revision …"`
-	Codes y.Map[y.Text] `yaml:"codes" doc:"what is read to what it means; another text is no value that is known"`
+	Fact  y.String        `yaml:"fact" doc:"the name of a fact: platform, revision …"`
+	Codes y.Map[y.String] `yaml:"codes" doc:"what is read to what it means; another text is no value that is known"`
 }
 
 // ByDigest is an image that is known by its digest: one that carries no identity of its own.
 type ByDigest struct {
 	y.Spot
-	SHA256    y.Text   `yaml:"sha256"`
-	Component y.Text   `yaml:"component"`
-	Version   y.Text   `yaml:"version"`
-	Families  []y.Text `yaml:"families"`
-	Models    []y.Text `yaml:"models"`
-	Revisions []y.Text `yaml:"revisions"`
-	Source    y.Text   `yaml:"source" doc:"key of a document under sources"`
+	SHA256    y.String   `yaml:"sha256"`
+	Component y.String   `yaml:"component"`
+	Version   y.String   `yaml:"version"`
+	Families  []y.String `yaml:"families"`
+	Models    []y.String `yaml:"models"`
+	Revisions []y.String `yaml:"revisions"`
+	Source    y.String   `yaml:"source" doc:"key of a document under sources"`
 }
 
 // Sum is its digest.
@@ -46,7 +46,7 @@ func (b *ByDigest) Sum() digest.Sum {
 // Claim is what the rulebook says of it.
 func (b *ByDigest) Claim(r *Rulebook) fact.Claim {
 	var out fact.Claim
-	add := func(about fact.Name, texts ...y.Text) {
+	add := func(about fact.Name, texts ...y.String) {
 		for _, t := range texts {
 			if t.Set() {
 				out = append(out, r.fact(about, t))
@@ -88,7 +88,7 @@ func (c *checker) byDigest() {
 	}
 }
 
-func texts(list []y.Text) string {
+func texts(list []y.String) string {
 	var out []string
 	for _, t := range list {
 		out = append(out, t.Text)

@@ -14,8 +14,8 @@ import (
 // boot loader.
 type Recovery struct {
 	y.Spot
-	Models     []y.Text         `yaml:"models" doc:"models it is for; none means all"`
-	Revisions  []y.Text         `yaml:"revisions" doc:"hardware revisions it is for; none means all"`
+	Models     []y.String       `yaml:"models" doc:"models it is for; none means all"`
+	Revisions  []y.String       `yaml:"revisions" doc:"hardware revisions it is for; none means all"`
 	Enter      Attempts         `yaml:"enter" doc:"what a person does so that the boot loader waits: a text, or a list of attempts, the mildest first"`
 	Signs      Signs            `yaml:"signs" doc:"the boot loader waits"`
 	NotYet     Signs            `yaml:"not_yet" doc:"something else answers, and the boot loader does not"`
@@ -23,13 +23,13 @@ type Recovery struct {
 	Transfer   RecoveryTransfer `yaml:"transfer"`
 	Accepts    Accepts          `yaml:"accepts" doc:"which images the boot loader takes"`
 	Afterwards Afterwards       `yaml:"afterwards"`
-	Source     y.Text           `yaml:"source" doc:"key of a document under sources"`
+	Source     y.String         `yaml:"source" doc:"key of a document under sources"`
 }
 
 // Signs are what can be seen from outside.
 type Signs struct {
-	PingTTL int    `yaml:"ping_ttl" doc:"time to live of the replies to a ping"`
-	Lamp    y.Text `yaml:"lamp" doc:"what the lamps do"`
+	PingTTL int      `yaml:"ping_ttl" doc:"time to live of the replies to a ping"`
+	Lamp    y.String `yaml:"lamp" doc:"what the lamps do"`
 }
 
 // Attempts are ways to make the boot loader wait, the mildest first.
@@ -41,15 +41,15 @@ type Attempts struct {
 // Attempt is one way to make the boot loader wait.
 type Attempt struct {
 	y.Spot
-	Do    y.Text `yaml:"do" doc:"what a person does"`
-	Tries int    `yaml:"tries" doc:"how often it is worth trying"`
-	Signs y.Text `yaml:"signs" doc:"what shows that it worked"`
-	Risk  y.Text `yaml:"risk" doc:"what it may cost"`
+	Do    y.String `yaml:"do" doc:"what a person does"`
+	Tries int      `yaml:"tries" doc:"how often it is worth trying"`
+	Signs y.String `yaml:"signs" doc:"what shows that it worked"`
+	Risk  y.String `yaml:"risk" doc:"what it may cost"`
 }
 
 // FromScalar reads the one way, given as a text.
 func (a *Attempts) FromScalar(text string, at y.Spot) error {
-	a.Spot, a.All = at, []Attempt{{Spot: at, Do: y.Text{Text: text, Spot: at}}}
+	a.Spot, a.All = at, []Attempt{{Spot: at, Do: y.String{Text: text, Spot: at}}}
 	return nil
 }
 
@@ -64,33 +64,33 @@ func (a Attempts) Set() bool { return len(a.All) > 0 }
 
 // RecoveryNetwork is the addresses on both sides.
 type RecoveryNetwork struct {
-	Device y.Text `yaml:"device" doc:"address of the boot loader"`
-	Host   y.Text `yaml:"host" doc:"address to give this computer, with the length of the prefix: 10.77.0.2/24"`
+	Device y.String `yaml:"device" doc:"address of the boot loader"`
+	Host   y.String `yaml:"host" doc:"address to give this computer, with the length of the prefix: 10.77.0.2/24"`
 }
 
 // RecoveryTransfer is how the image goes over.
 type RecoveryTransfer struct {
-	Protocol  y.Text     `yaml:"protocol" enum:"tftp"`
-	Direction y.Text     `yaml:"direction" enum:"push,serve" doc:"push: this computer sends; serve: the boot loader fetches"`
-	Mode      y.Text     `yaml:"mode" enum:"octet"`
+	Protocol  y.String   `yaml:"protocol" enum:"tftp"`
+	Direction y.String   `yaml:"direction" enum:"push,serve" doc:"push: this computer sends; serve: the boot loader fetches"`
+	Mode      y.String   `yaml:"mode" enum:"octet"`
 	Port      int        `yaml:"port" doc:"UDP port of the side that waits; 69 where it is left out"`
-	File      y.Text     `yaml:"file" doc:"the name under which the boot loader takes or asks for the image"`
+	File      y.String   `yaml:"file" doc:"the name under which the boot loader takes or asks for the image"`
 	Within    y.Duration `yaml:"within" doc:"how long the boot loader waits: 20s"`
 	Blocksize *bool      `yaml:"blocksize" doc:"the boot loader negotiates the size of blocks"`
 }
 
 // Accepts is which images a boot loader takes.
 type Accepts struct {
-	Formats    []y.Text `yaml:"formats" doc:"formats, as fitcheck survey names them; none means any"`
-	Components []y.Text `yaml:"components" doc:"components; none means any"`
-	Largest    y.Size   `yaml:"largest"`
-	Wrapped    *bool    `yaml:"wrapped" doc:"false: the bare image, without another header or archive around it; true: only with one"`
+	Formats    []y.String `yaml:"formats" doc:"formats, as fitcheck survey names them; none means any"`
+	Components []y.String `yaml:"components" doc:"components; none means any"`
+	Largest    y.Size     `yaml:"largest"`
+	Wrapped    *bool      `yaml:"wrapped" doc:"false: the bare image, without another header or archive around it; true: only with one"`
 }
 
 // Afterwards is what follows the transfer.
 type Afterwards struct {
 	Wait y.Duration `yaml:"wait" doc:"how long the device writes and restarts: 6m"`
-	Note y.Text     `yaml:"note" doc:"what to heed meanwhile"`
+	Note y.String   `yaml:"note" doc:"what to heed meanwhile"`
 	// Signs are those of the system that is to answer then; only they show that
 	// the device is back.
 	Signs Signs `yaml:"signs" doc:"the new system answers"`
@@ -119,14 +119,14 @@ func (r *Rulebook) RecoveryFor(model, revision string) (found *Recovery, unsure 
 // FactoryReset is what a device is once its settings are those of the factory.
 type FactoryReset struct {
 	y.Spot
-	Starts  y.Text `yaml:"starts" doc:"what runs then: running, other-slot, or a version"`
-	Address y.Text `yaml:"address" doc:"where it answers then"`
-	Login   y.Text `yaml:"login" doc:"how one logs in then"`
+	Starts  y.String `yaml:"starts" doc:"what runs then: running, other-slot, or a version"`
+	Address y.String `yaml:"address" doc:"where it answers then"`
+	Login   y.String `yaml:"login" doc:"how one logs in then"`
 }
 
 // FromScalar reads what runs then.
 func (f *FactoryReset) FromScalar(text string, at y.Spot) error {
-	f.Spot, f.Starts = at, y.Text{Text: text, Spot: at}
+	f.Spot, f.Starts = at, y.String{Text: text, Spot: at}
 	return nil
 }
 
@@ -190,7 +190,7 @@ func (c *checker) recovery() {
 			}
 		}
 		t := e.Transfer
-		one := func(v y.Text, of ...string) {
+		one := func(v y.String, of ...string) {
 			if v.Set() && !slices.Contains(of, v.Text) {
 				c.fail(v.Spot, fmt.Sprintf("%s is expected here, not %q", strings.Join(of, " or "), v.Text), "")
 			}

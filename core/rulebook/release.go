@@ -15,20 +15,20 @@ import (
 // Release is one published version of the line.
 type Release struct {
 	y.Spot
-	Version      y.Text        `yaml:"version"`
-	Date         y.Date        `yaml:"date"`
-	Channel      OneOf         `yaml:"channel" doc:"free text: current, long-term, beta …; a list where it is in several"`
-	Families     []y.Text      `yaml:"families" doc:"image families it is of; none means all"`
-	Models       []y.Text      `yaml:"models" doc:"models it is for; none means all"`
-	Revisions    []y.Text      `yaml:"revisions" doc:"hardware revisions it is for; none means all"`
-	Brings       y.Map[y.Text] `yaml:"brings" doc:"component to version"`
-	Needs        []Need        `yaml:"needs" doc:"what must hold before it is installed"`
-	Drops        []y.Text      `yaml:"drops" doc:"attached models that it no longer supports"`
-	Withdrawn    y.Text        `yaml:"withdrawn" doc:"why it was withdrawn"`
-	Source       y.Text        `yaml:"source" doc:"key of a document under sources"`
-	Minutes      *Minutes      `yaml:"minutes"`
-	ResetsConfig bool          `yaml:"resets_config" doc:"installing it resets the configuration"`
-	ChecksAfter  []AfterCheck  `yaml:"checks_after" doc:"what to see to afterwards"`
+	Version      y.String        `yaml:"version"`
+	Date         y.Date          `yaml:"date"`
+	Channel      OneOf           `yaml:"channel" doc:"free text: current, long-term, beta …; a list where it is in several"`
+	Families     []y.String      `yaml:"families" doc:"image families it is of; none means all"`
+	Models       []y.String      `yaml:"models" doc:"models it is for; none means all"`
+	Revisions    []y.String      `yaml:"revisions" doc:"hardware revisions it is for; none means all"`
+	Brings       y.Map[y.String] `yaml:"brings" doc:"component to version"`
+	Needs        []Need          `yaml:"needs" doc:"what must hold before it is installed"`
+	Drops        []y.String      `yaml:"drops" doc:"attached models that it no longer supports"`
+	Withdrawn    y.String        `yaml:"withdrawn" doc:"why it was withdrawn"`
+	Source       y.String        `yaml:"source" doc:"key of a document under sources"`
+	Minutes      *Minutes        `yaml:"minutes"`
+	ResetsConfig bool            `yaml:"resets_config" doc:"installing it resets the configuration"`
+	ChecksAfter  []AfterCheck    `yaml:"checks_after" doc:"what to see to afterwards"`
 
 	parsed version.Version
 	doubt  string // what its drops or revisions name that the rulebook does not know
@@ -95,19 +95,19 @@ func (m MinuteSpan) Text() string {
 // of Component, Companion, StorageFree, Memory, Feature and Attached is set.
 type Need struct {
 	y.Spot
-	Component   y.Text `yaml:"component"`
-	Companion   y.Text `yaml:"companion" doc:"a system whose version is tied to this one"`
-	StorageFree y.Size `yaml:"storage_free"`
-	Memory      y.Size `yaml:"memory"`
-	Feature     y.Text `yaml:"feature"`
-	Attached    y.Text `yaml:"attached" doc:"a model of which one must be attached"` // a model of which one must be attached
-	Within      y.Text `yaml:"within" doc:"a range of versions: \">=8.2.1 <9 || 7.9.1\""`
-	Source      y.Text `yaml:"source" doc:"key of a document under sources"`
-	Why         y.Text `yaml:"why"`
+	Component   y.String `yaml:"component"`
+	Companion   y.String `yaml:"companion" doc:"a system whose version is tied to this one"`
+	StorageFree y.Size   `yaml:"storage_free"`
+	Memory      y.Size   `yaml:"memory"`
+	Feature     y.String `yaml:"feature"`
+	Attached    y.String `yaml:"attached" doc:"a model of which one must be attached"` // a model of which one must be attached
+	Within      y.String `yaml:"within" doc:"a range of versions: \">=8.2.1 <9 || 7.9.1\""`
+	Source      y.String `yaml:"source" doc:"key of a document under sources"`
+	Why         y.String `yaml:"why"`
 	// Families, Models and Revisions say of whom it is asked; none of them means all.
-	Families  []y.Text `yaml:"families" doc:"asked of members of these image families only"`
-	Models    []y.Text `yaml:"models" doc:"asked of these models only"`
-	Revisions []y.Text `yaml:"revisions" doc:"asked of these hardware revisions only"`
+	Families  []y.String `yaml:"families" doc:"asked of members of these image families only"`
+	Models    []y.String `yaml:"models" doc:"asked of these models only"`
+	Revisions []y.String `yaml:"revisions" doc:"asked of these hardware revisions only"`
 
 	Range *version.Range // of Within, nil where there is none
 
@@ -128,7 +128,7 @@ func (rel *Release) For(r *Rulebook, model, revision string) truth.Truth {
 }
 
 // holdsRevision tells whether a list of revisions holds one of a model.
-func (r *Rulebook) holdsRevision(list []y.Text, model, revision string) truth.Truth {
+func (r *Rulebook) holdsRevision(list []y.String, model, revision string) truth.Truth {
 	if len(list) == 0 {
 		return truth.Yes
 	}
@@ -153,7 +153,7 @@ func (rel *Release) OfFamily(family string) bool {
 }
 
 // names tells whether a list names a model by any spelling.
-func (r *Rulebook) names(list []y.Text, model string) bool {
+func (r *Rulebook) names(list []y.String, model string) bool {
 	for _, t := range list {
 		if r.CanonicalModel(t.Text) == r.CanonicalModel(model) {
 			return true
@@ -162,7 +162,7 @@ func (r *Rulebook) names(list []y.Text, model string) bool {
 	return false
 }
 
-func contains(list []y.Text, text string) bool {
+func contains(list []y.String, text string) bool {
 	for _, t := range list {
 		if strings.EqualFold(t.Text, text) {
 			return true

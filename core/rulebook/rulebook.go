@@ -23,12 +23,12 @@ import (
 type Rulebook struct {
 	File string
 
-	Kind     y.Text                `yaml:"kind" enum:"rulebook"`
-	Title    y.Text                `yaml:"title" doc:"title of the line, or of this kind of entry"`
-	Maker    y.Text                `yaml:"maker" doc:"who makes it"`
+	Kind     y.String              `yaml:"kind" enum:"rulebook"`
+	Title    y.String              `yaml:"title" doc:"title of the line, or of this kind of entry"`
+	Maker    y.String              `yaml:"maker" doc:"who makes it"`
 	Revised  y.Date                `yaml:"revised" doc:"day of the last change to this file"`
-	Sources  y.Map[y.Text]         `yaml:"sources" doc:"key to the title of the document that rules cite"`
-	Layouts  []y.Text              `yaml:"layouts" doc:"files in the kit's layouts/"` // files in the kit's layouts/
+	Sources  y.Map[y.String]       `yaml:"sources" doc:"key to the title of the document that rules cite"`
+	Layouts  []y.String            `yaml:"layouts" doc:"files in the kit's layouts/"` // files in the kit's layouts/
 	Models   y.Map[Model]          `yaml:"models" doc:"name to what is known of the model"`
 	Families y.Map[Family]         `yaml:"families"`
 	Versions y.Map[VersionPattern] `yaml:"versions" doc:"component, or default, to how its version texts are read and ordered"`
@@ -41,14 +41,14 @@ type Rulebook struct {
 
 	Hops *Hops `yaml:"hops" doc:"which moves from one version to another are allowed"`
 
-	Transfer  *Transfer     `yaml:"transfer" doc:"what the device's way of fetching a file can carry"`
-	Captures  []Capture     `yaml:"captures" doc:"how console output is read into a device file"`
-	Recovery  []Recovery    `yaml:"recovery" doc:"how a device that does not start is brought back"`
-	Procedure y.Map[y.Text] `yaml:"procedure" doc:"step to the device's own wording of it, a text/template"`
+	Transfer  *Transfer       `yaml:"transfer" doc:"what the device's way of fetching a file can carry"`
+	Captures  []Capture       `yaml:"captures" doc:"how console output is read into a device file"`
+	Recovery  []Recovery      `yaml:"recovery" doc:"how a device that does not start is brought back"`
+	Procedure y.Map[y.String] `yaml:"procedure" doc:"step to the device's own wording of it, a text/template"`
 
 	Install     *Install       `yaml:"install" doc:"how images get onto a device"`
 	Sequence    []SequenceStep `yaml:"sequence" doc:"the steps of a hop, in their order, in place of the built-in ones"`
-	Skip        []y.Text       `yaml:"skip" doc:"built-in steps that are left out"`
+	Skip        []y.String     `yaml:"skip" doc:"built-in steps that are left out"`
 	Remedies    []Remedy       `yaml:"remedies" doc:"what helps against failures that the device reports"`
 	ChecksAfter []AfterCheck   `yaml:"checks_after" doc:"what to see to after every install"`
 
@@ -60,26 +60,26 @@ type Rulebook struct {
 
 // Model is a model of the line.
 type Model struct {
-	Also     []y.Text     `yaml:"also" doc:"other spellings of the name"`
-	Families []y.Text     `yaml:"families"`
+	Also     []y.String   `yaml:"also" doc:"other spellings of the name"`
+	Families []y.String   `yaml:"families"`
 	Revs     y.Map[Board] `yaml:"revisions"`
 	Board                 // what holds where a revision does not say otherwise
 }
 
 // Board is what the hardware of a model or of one revision is.
 type Board struct {
-	Arch   y.Text   `yaml:"arch" doc:"processor architecture"`
-	Boards []y.Text `yaml:"boards" doc:"board identifiers"`
-	Slot   y.Size   `yaml:"slot" doc:"size of a slot"`
-	Memory y.Size   `yaml:"memory"`
+	Arch   y.String   `yaml:"arch" doc:"processor architecture"`
+	Boards []y.String `yaml:"boards" doc:"board identifiers"`
+	Slot   y.Size     `yaml:"slot" doc:"size of a slot"`
+	Memory y.Size     `yaml:"memory"`
 }
 
 // Family is an image family. Its components stand in the order in which they
 // are installed.
 type Family struct {
-	Title      y.Text           `yaml:"title" doc:"title of the line, or of this kind of entry"`
+	Title      y.String         `yaml:"title" doc:"title of the line, or of this kind of entry"`
 	Components y.Map[Component] `yaml:"components" doc:"in the order in which they are installed"`
-	Paired     [][]y.Text       `yaml:"paired" doc:"groups of components that carry one version and move together"`
+	Paired     [][]y.String     `yaml:"paired" doc:"groups of components that carry one version and move together"`
 	Install    *Install         `yaml:"install" doc:"how images get onto a device, where that differs from the rulebook's"`
 	// FactoryReset is what a factory reset leaves running.
 	FactoryReset FactoryReset `yaml:"factory_reset" doc:"what a factory reset leaves running: running, other-slot, or a version"`
@@ -87,11 +87,11 @@ type Family struct {
 
 // Component is what one image of a family is for.
 type Component struct {
-	Title    y.Text `yaml:"title" doc:"title of the line, or of this kind of entry"`
-	Optional bool   `yaml:"optional" doc:"a package need not bring it"`
-	Slotted  bool   `yaml:"slotted" doc:"it has slots, of which one is active"`
+	Title    y.String `yaml:"title" doc:"title of the line, or of this kind of entry"`
+	Optional bool     `yaml:"optional" doc:"a package need not bring it"`
+	Slotted  bool     `yaml:"slotted" doc:"it has slots, of which one is active"`
 	// Formats are those that it takes: "squashfs", "uimage/kernel".
-	Formats []y.Text `yaml:"formats" doc:"formats that it takes, as fitcheck survey names them, with / and the type where that matters; none means any that starts"`
+	Formats []y.String `yaml:"formats" doc:"formats that it takes, as fitcheck survey names them, with / and the type where that matters; none means any that starts"`
 }
 
 // VersionPattern says how the version texts of a component are read; the bare
@@ -99,9 +99,9 @@ type Component struct {
 type VersionPattern struct {
 	y.Spot
 	Natural bool
-	Pattern y.Pattern `yaml:"pattern" doc:"reads a version text; its named groups are put in order"`
-	Order   []y.Text  `yaml:"order" doc:"groups of the pattern, the most significant first"`
-	Compact bool      `yaml:"compact" doc:"842c in a file name may stand for the known release 8.4.2c"`
+	Pattern y.Pattern  `yaml:"pattern" doc:"reads a version text; its named groups are put in order"`
+	Order   []y.String `yaml:"order" doc:"groups of the pattern, the most significant first"`
+	Compact bool       `yaml:"compact" doc:"842c in a file name may stand for the known release 8.4.2c"`
 }
 
 // FromScalar reads the bare word.
@@ -117,15 +117,15 @@ func (v *VersionPattern) FromScalar(text string, at y.Spot) error {
 // Package says how one kind of download is put together.
 type Package struct {
 	y.Spot
-	Title      y.Text        `yaml:"title" doc:"title of the line, or of this kind of entry"`
+	Title      y.String      `yaml:"title" doc:"title of the line, or of this kind of entry"`
 	File       y.Pattern     `yaml:"file" doc:"reads the download's name; groups are names of facts"`
-	Handling   y.Text        `yaml:"handling" enum:"unpacked,whole" doc:"how a server must offer it"`
-	Components []y.Text      `yaml:"components" doc:"in the order in which they are installed"`
+	Handling   y.String      `yaml:"handling" enum:"unpacked,whole" doc:"how a server must offer it"`
+	Components []y.String    `yaml:"components" doc:"in the order in which they are installed"`
 	Manifest   *ManifestRule `yaml:"manifest"`
 	Checksums  y.Glob        `yaml:"checksums" doc:"glob: the checksum lists"`
 	Notes      []y.Glob      `yaml:"notes" doc:"globs: release notes and readme files"`
 	Items      []ItemRule    `yaml:"items" doc:"what the items are for"`
-	Outer      y.Text        `yaml:"outer" doc:"the kind of the whole file: tar, zip …; another is a misfit"`
+	Outer      y.String      `yaml:"outer" doc:"the kind of the whole file: tar, zip …; another is a misfit"`
 	StandsFor  *StandsFor    `yaml:"stands_for" doc:"what a file of this name is, by the rulebook's word"`
 	Codes      y.Map[Code]   `yaml:"codes" doc:"group of a pattern to what its texts mean"`
 
@@ -135,10 +135,10 @@ type Package struct {
 // Transfer says what the device's way of fetching a file can carry.
 type Transfer struct {
 	y.Spot
-	Protocol    y.Text `yaml:"protocol" doc:"tftp, http …"`
-	Largest     y.Size `yaml:"largest" doc:"largest file that can be carried"`           // of one file
-	LongestName int    `yaml:"longest_name" doc:"bytes of the longest file name"`        // in bytes; 0 is no bound
-	Blocksize   *bool  `yaml:"blocksize" doc:"the device negotiates the size of blocks"` // the device negotiates the size of blocks
+	Protocol    y.String `yaml:"protocol" doc:"tftp, http …"`
+	Largest     y.Size   `yaml:"largest" doc:"largest file that can be carried"`           // of one file
+	LongestName int      `yaml:"longest_name" doc:"bytes of the longest file name"`        // in bytes; 0 is no bound
+	Blocksize   *bool    `yaml:"blocksize" doc:"the device negotiates the size of blocks"` // the device negotiates the size of blocks
 }
 
 // Capture says how the console output of the line is read into a device file.
@@ -170,10 +170,10 @@ func (r *Rulebook) CaptureRules() []device.CaptureRule {
 // SignatureRule says what of a download is signed, and by whom.
 type SignatureRule struct {
 	y.Spot
-	Item   y.Glob `yaml:"item" doc:"glob: which item it is"`                                  // the signature; the signed text itself where it is clear-signed
-	Of     y.Text `yaml:"of" doc:"manifest, checksums, package, image, or a glob over items"` // manifest, checksums, package, image (its own), or a glob over items
-	Key    y.Text `yaml:"key" doc:"file in the kit's keys/"`                                  // file in the kit's keys/
-	Scheme y.Text `yaml:"scheme"`                                                             // see sign.Schemes
+	Item   y.Glob   `yaml:"item" doc:"glob: which item it is"`                                  // the signature; the signed text itself where it is clear-signed
+	Of     y.String `yaml:"of" doc:"manifest, checksums, package, image, or a glob over items"` // manifest, checksums, package, image (its own), or a glob over items
+	Key    y.String `yaml:"key" doc:"file in the kit's keys/"`                                  // file in the kit's keys/
+	Scheme y.String `yaml:"scheme"`                                                             // see sign.Schemes
 }
 
 // OfGlob takes Of as a glob over items.
@@ -183,15 +183,15 @@ func (r *SignatureRule) OfGlob() y.Glob { return y.Glob{Pattern: r.Of.Text, Spot
 type ManifestRule struct {
 	y.Spot
 	Item    y.Glob    `yaml:"item" doc:"glob: which item it is"`
-	Form    y.Text    `yaml:"form" enum:"lines,ini,csv,json,yaml,xml"`
+	Form    y.String  `yaml:"form" enum:"lines,ini,csv,json,yaml,xml"`
 	Heading y.Pattern `yaml:"heading" doc:"form lines: reads a heading, whose facts hold for the records under it"`
 	Record  y.Pattern `yaml:"record" doc:"form lines: reads one record"`
 
 	// Of the other forms: where groups and records are, and which key is what.
-	Groups      y.Text        `yaml:"groups" doc:"path to the groups"`
-	GroupFields y.Map[y.Text] `yaml:"group_fields" doc:"fact to key of a group"`
-	Records     y.Text        `yaml:"records" doc:"path to the records"`
-	Fields      y.Map[y.Text] `yaml:"fields" doc:"fact to key of a record"`
+	Groups      y.String        `yaml:"groups" doc:"path to the groups"`
+	GroupFields y.Map[y.String] `yaml:"group_fields" doc:"fact to key of a group"`
+	Records     y.String        `yaml:"records" doc:"path to the records"`
+	Fields      y.Map[y.String] `yaml:"fields" doc:"fact to key of a record"`
 
 	entry *Package // whose it is
 }
@@ -216,7 +216,7 @@ func (m *ManifestRule) document() manifest.Document {
 	return manifest.Document{Form: m.Form.Text, Groups: m.Groups.Text, GroupFields: plain(m.GroupFields), Records: m.Records.Text, Fields: plain(m.Fields), Means: m.entry.Meaning}
 }
 
-func plain(m y.Map[y.Text]) map[string]string {
+func plain(m y.Map[y.String]) map[string]string {
 	out := map[string]string{}
 	for _, e := range m.Entries {
 		out[e.Key] = e.Value.Text
@@ -228,10 +228,10 @@ func plain(m y.Map[y.Text]) map[string]string {
 type ItemRule struct {
 	y.Spot
 	Match     y.Glob    `yaml:"match" doc:"glob over items"`
-	Component y.Text    `yaml:"component"`
+	Component y.String  `yaml:"component"`
 	Title     y.Pattern `yaml:"title" doc:"title of the line, or of this kind of entry"` // reads facts out of the header's own title
 	// VersionFrom takes the version from what lies inside, for lines whose headers give none.
-	VersionFrom y.Text `yaml:"version_from" enum:"kernel,os-release" doc:"what inside the image its version is read from"`
+	VersionFrom y.String `yaml:"version_from" enum:"kernel,os-release" doc:"what inside the image its version is read from"`
 }
 
 // Read reads a rulebook. All that is wrong with it is in the error.
@@ -256,12 +256,12 @@ func (r *Rulebook) Source(at y.Spot) fact.Source {
 	return fact.Source{Kind: fact.Rulebook, File: r.File, Line: at.Line, Column: at.Column}
 }
 
-func (r *Rulebook) fact(about fact.Name, t y.Text) fact.Fact {
+func (r *Rulebook) fact(about fact.Name, t y.String) fact.Fact {
 	return fact.Fact{About: about, Value: t.Text, Source: r.Source(t.Spot)}
 }
 
 // Document is the title of the document that a rule cites, with its key.
-func (r *Rulebook) Document(source y.Text) string {
+func (r *Rulebook) Document(source y.String) string {
 	if !source.Set() {
 		return ""
 	}

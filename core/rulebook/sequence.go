@@ -15,19 +15,19 @@ import (
 // a built-in one is that step, and takes its wording where it says none.
 type SequenceStep struct {
 	y.Spot
-	Step        y.Text        `yaml:"step" doc:"name of the step: a built-in one, or your own"`
-	Do          y.Text        `yaml:"do" doc:"what is typed, a text/template; a line each"`
-	Act         y.Text        `yaml:"act" doc:"what is done by hand"`
-	See         y.Text        `yaml:"see" doc:"what is to be seen then"`
-	IfNot       y.Text        `yaml:"if_not" doc:"what to do when it is not seen"`
-	Wait        Span          `yaml:"wait" doc:"how long it takes: 10m, or 3m-6m"`
-	Tries       int           `yaml:"tries" doc:"how often it is tried before it counts as failed"`
-	Each        y.Text        `yaml:"each" enum:"once,hop,member,component" doc:"how often the step is taken"`
-	When        Conditions    `yaml:"when" doc:"only then: crosses_family resets_config downward group slotted first_hop last_hop managed"`
-	Restart     y.Text        `yaml:"restart" enum:"command,automatic" doc:"whether the device restarts by itself"`
-	Shows       y.Map[y.Text] `yaml:"shows" doc:"key of a device file to what a capture must show, a text/template"`
-	MustShow    y.Pattern     `yaml:"must_show" doc:"what a line of the capture must show"`
-	MustNotShow y.Pattern     `yaml:"must_not_show" doc:"what no line of the capture may show"`
+	Step        y.String        `yaml:"step" doc:"name of the step: a built-in one, or your own"`
+	Do          y.String        `yaml:"do" doc:"what is typed, a text/template; a line each"`
+	Act         y.String        `yaml:"act" doc:"what is done by hand"`
+	See         y.String        `yaml:"see" doc:"what is to be seen then"`
+	IfNot       y.String        `yaml:"if_not" doc:"what to do when it is not seen"`
+	Wait        Span            `yaml:"wait" doc:"how long it takes: 10m, or 3m-6m"`
+	Tries       int             `yaml:"tries" doc:"how often it is tried before it counts as failed"`
+	Each        y.String        `yaml:"each" enum:"once,hop,member,component" doc:"how often the step is taken"`
+	When        Conditions      `yaml:"when" doc:"only then: crosses_family resets_config downward group slotted first_hop last_hop managed"`
+	Restart     y.String        `yaml:"restart" enum:"command,automatic" doc:"whether the device restarts by itself"`
+	Shows       y.Map[y.String] `yaml:"shows" doc:"key of a device file to what a capture must show, a text/template"`
+	MustShow    y.Pattern       `yaml:"must_show" doc:"what a line of the capture must show"`
+	MustNotShow y.Pattern       `yaml:"must_not_show" doc:"what no line of the capture may show"`
 }
 
 // Span is a stretch of time, or a range of them.
@@ -56,14 +56,14 @@ func (s Span) Set() bool { return s.Line > 0 }
 // Conditions are words of which all must hold.
 type Conditions struct {
 	y.Spot
-	Words []y.Text
+	Words []y.String
 }
 
 // FromScalar reads words with blanks between them.
 func (c *Conditions) FromScalar(text string, at y.Spot) error {
 	c.Spot = at
 	for _, w := range strings.Fields(text) {
-		c.Words = append(c.Words, y.Text{Text: w, Spot: at})
+		c.Words = append(c.Words, y.String{Text: w, Spot: at})
 	}
 	return nil
 }
@@ -130,12 +130,12 @@ func (r *Rulebook) Ordered() []SequenceStep {
 		return out
 	}
 	for _, b := range builtIn {
-		if r != nil && slices.ContainsFunc(r.Skip, func(t y.Text) bool { return t.Text == b.step }) {
+		if r != nil && slices.ContainsFunc(r.Skip, func(t y.String) bool { return t.Text == b.step }) {
 			continue
 		}
-		s := SequenceStep{Step: y.Text{Text: b.step}, Each: y.Text{Text: b.each}}
+		s := SequenceStep{Step: y.String{Text: b.step}, Each: y.String{Text: b.each}}
 		if b.when != "" {
-			s.When.Words = []y.Text{{Text: b.when}}
+			s.When.Words = []y.String{{Text: b.when}}
 		}
 		out = append(out, s)
 	}
@@ -163,8 +163,8 @@ func (s *SequenceStep) silent() bool {
 type Remedy struct {
 	y.Spot
 	Shows  y.Pattern `yaml:"shows" doc:"found in the reason of a job, or in a line of the capture"`
-	Do     y.Text    `yaml:"do"`
-	Source y.Text    `yaml:"source" doc:"key of a document under sources"`
+	Do     y.String  `yaml:"do"`
+	Source y.String  `yaml:"source" doc:"key of a document under sources"`
 }
 
 // RemedyFor finds what helps against one of some texts.
@@ -185,7 +185,7 @@ func (r *Rulebook) RemedyFor(texts ...string) *Remedy {
 // AfterCheck is something to see to after an install: by a person, or held against captures.
 type AfterCheck struct {
 	y.Spot
-	Say         y.Text    `yaml:"say" doc:"what it is that is seen to"`
+	Say         y.String  `yaml:"say" doc:"what it is that is seen to"`
 	MustShow    y.Pattern `yaml:"must_show" doc:"what a line of the captures must show"`
 	MustNotShow y.Pattern `yaml:"must_not_show" doc:"what no line of the captures may show"`
 	NewOnly     bool      `yaml:"new_only" doc:"lines that captures from before show, too, do not count"`
@@ -284,7 +284,7 @@ func (c *checker) sequence() {
 		if s.Tries < 0 {
 			c.fail(s.Spot, "tries cannot be negative", "")
 		}
-		texts := []y.Text{s.Do, s.Act, s.See, s.IfNot}
+		texts := []y.String{s.Do, s.Act, s.See, s.IfNot}
 		for _, e := range s.Shows.Entries {
 			texts = append(texts, e.Value)
 			if err := showable(e.Key); err != nil {

@@ -62,7 +62,7 @@ func (r *Rulebook) findIdle() y.Errors {
 	if r.Hops != nil {
 		for i := range r.Hops.Rules {
 			rule := &r.Hops.Rules[i]
-			w.scope(rule.Models, []y.Text{rule.FromFamily, rule.ToFamily})
+			w.scope(rule.Models, []y.String{rule.FromFamily, rule.ToFamily})
 		}
 	}
 	for i := range r.Recovery {
@@ -113,7 +113,7 @@ func (w *warner) near(name string, known []string) string {
 }
 
 // scope checks the models and families that a rule or release is for.
-func (w *warner) scope(models, families []y.Text) {
+func (w *warner) scope(models, families []y.String) {
 	for _, t := range models {
 		if _, ok := w.r.FindModel(t.Text); !ok {
 			w.warn(t.Spot, w.near(t.Text, w.r.Models.Keys()), "the rulebook knows no model %s, so that this never applies", t.Text)
@@ -266,20 +266,20 @@ func (w *warner) twin(a, b *Release) bool {
 }
 
 // overlap tells whether two lists share a name; an empty one stands for all.
-func overlap(a, b []y.Text) bool {
+func overlap(a, b []y.String) bool {
 	if len(a) == 0 || len(b) == 0 {
 		return true
 	}
-	return slices.ContainsFunc(a, func(t y.Text) bool { return contains(b, t.Text) })
+	return slices.ContainsFunc(a, func(t y.String) bool { return contains(b, t.Text) })
 }
 
 // within tells whether a list stands for no more than another; an empty one
 // stands for all.
-func within(a, b []y.Text) bool {
+func within(a, b []y.String) bool {
 	if len(b) == 0 {
 		return true
 	}
-	return len(a) > 0 && !slices.ContainsFunc(a, func(t y.Text) bool { return !contains(b, t.Text) })
+	return len(a) > 0 && !slices.ContainsFunc(a, func(t y.String) bool { return !contains(b, t.Text) })
 }
 
 func (w *warner) packages() {
@@ -309,7 +309,7 @@ func (w *warner) packages() {
 // that cite none.
 func (w *warner) sources() {
 	var without []string
-	cite := func(source y.Text, at y.Spot, must bool) {
+	cite := func(source y.String, at y.Spot, must bool) {
 		switch {
 		case source.Set():
 			if _, ok := w.r.Sources.Get(source.Text); !ok {
@@ -340,7 +340,7 @@ func (w *warner) sources() {
 }
 
 // mainFor is the component whose versions the releases of some families bear.
-func (r *Rulebook) mainFor(families []y.Text) string {
+func (r *Rulebook) mainFor(families []y.String) string {
 	for _, f := range families {
 		if _, ok := r.family(f.Text); ok {
 			return r.Main(f.Text)

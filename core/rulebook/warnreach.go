@@ -175,7 +175,7 @@ func (m *moves) leaves(rel standing) bool {
 
 // between takes the rules that allow moves from and to other families.
 func (m *moves) between() {
-	ours := func(t y.Text) bool { return strings.EqualFold(t.Text, m.family) }
+	ours := func(t y.String) bool { return strings.EqualFold(t.Text, m.family) }
 	for i := range m.w.r.Hops.Rules {
 		h := &m.w.r.Hops.Rules[i]
 		if !*h.Allow || !h.FromFamily.Set() && !h.ToFamily.Set() {

@@ -102,7 +102,7 @@ func (w *warner) rules() {
 	needy := w.needy()
 	for i := range w.r.Hops.Rules {
 		rule := &w.r.Hops.Rules[i]
-		w.scope(rule.Models, []y.Text{rule.FromFamily, rule.ToFamily})
+		w.scope(rule.Models, []y.String{rule.FromFamily, rule.ToFamily})
 		if rule.Via.Set() && len(w.r.Releases) > 0 && w.r.FindRelease(rule.Via.Text, rule.FromFamily.Text, "", "") == nil {
 			w.warn(rule.Via.Spot, w.near(rule.Via.Text, w.r.Known()), "via names %s, which is no release of the rulebook", rule.Via.Text)
 		}

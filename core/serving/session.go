@@ -240,7 +240,7 @@ func (s *Session) fetchOwn(ctx context.Context) error {
 // who fetches there.
 type Reach struct {
 	Host    string   // address
-	Reach   []string // devices whose network it is in
+	Inside  []string // devices whose network it is in
 	Outside []string // devices in other networks
 }
 
@@ -259,7 +259,7 @@ func (s *Session) Reaches(o Listening, own []netip.Prefix) []Reach {
 				continue
 			}
 			if _, in := plan.ServerAddress(d.Fetcher, d.Address, a.String()); in {
-				r.Reach = append(r.Reach, d.Fetcher)
+				r.Inside = append(r.Inside, d.Fetcher)
 			} else {
 				r.Outside = append(r.Outside, d.Fetcher)
 			}

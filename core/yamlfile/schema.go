@@ -41,7 +41,7 @@ func (s *schema) of(t reflect.Type) map[string]any {
 		return d.Schema()
 	}
 	switch t {
-	case reflect.TypeFor[Text]():
+	case reflect.TypeFor[String]():
 		return scalarSchema()
 	case reflect.TypeFor[Size]():
 		return map[string]any{"type": []string{"string", "integer"}, "pattern": sizeText.String(), "description": "32MiB, 120MB or a number of bytes"}

@@ -12,16 +12,16 @@ import (
 	"github.com/bmatcuk/doublestar/v4"
 )
 
-// Text is a scalar, as written, with its place. Numbers keep their spelling:
+// String is a scalar, as written, with its place. Numbers keep their spelling:
 // 8.0 stays "8.0".
-type Text struct {
+type String struct {
 	Text string
 	Spot
 }
 
 // ReadScalar implements Scalar.
-func (t *Text) ReadScalar(text string, at Spot) error {
-	*t = Text{text, at}
+func (t *String) ReadScalar(text string, at Spot) error {
+	*t = String{text, at}
 	if strings.TrimSpace(text) == "" {
 		return fmt.Errorf("the text is empty; leave the key out when the value is not known")
 	}
@@ -29,7 +29,7 @@ func (t *Text) ReadScalar(text string, at Spot) error {
 }
 
 // Set tells whether the file gave the value.
-func (t Text) Set() bool { return t.Line > 0 }
+func (t String) Set() bool { return t.Line > 0 }
 
 // Size is a number of bytes.
 type Size struct {

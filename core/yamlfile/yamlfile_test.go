@@ -10,22 +10,22 @@ import (
 
 type inner struct {
 	Spot
-	Within Text `yaml:"within"`
+	Within String `yaml:"within"`
 }
 
 type sample struct {
-	Name  Text      `yaml:"name"`
-	Slot  Size      `yaml:"slot"`
-	Date  Date      `yaml:"date"`
-	Ok    bool      `yaml:"ok"`
-	Count int       `yaml:"count"`
-	Names []Text    `yaml:"names"`
-	Needs []inner   `yaml:"needs"`
-	Map   Map[Text] `yaml:"map"`
-	Re    Pattern   `yaml:"re"`
-	Glob  Glob      `yaml:"glob"`
-	Late  Text      `yaml:"late,unserved"`
-	One   *inner    `yaml:"one"`
+	Name  String      `yaml:"name"`
+	Slot  Size        `yaml:"slot"`
+	Date  Date        `yaml:"date"`
+	Ok    bool        `yaml:"ok"`
+	Count int         `yaml:"count"`
+	Names []String    `yaml:"names"`
+	Needs []inner     `yaml:"needs"`
+	Map   Map[String] `yaml:"map"`
+	Re    Pattern     `yaml:"re"`
+	Glob  Glob        `yaml:"glob"`
+	Late  String      `yaml:"late,unserved"`
+	One   *inner      `yaml:"one"`
 }
 
 func TestReadKeepsPlacesAndOrder(t *testing.T) {
@@ -44,7 +44,7 @@ one: {within: x}
 ok: true
 count: 3
 `), &s))
-	assert.Equal(t, Text{"cab", Spot{1, 7}}, s.Name)
+	assert.Equal(t, String{"cab", Spot{1, 7}}, s.Name)
 	assert.EqualValues(t, 1536, s.Slot.Bytes)
 	assert.Equal(t, "2026-09-30", s.Date.Day.Format("2006-01-02"))
 	assert.Equal(t, "8.0", s.Names[0].Text, "a version keeps its spelling")

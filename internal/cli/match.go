@@ -140,7 +140,7 @@ func (m *matching) run(ctx context.Context, c *call, args []string) (int, error)
 	}
 	status := exitFits
 	for _, a := range answers {
-		if s := statusOf(a.Verdicts[0].Verdict); s == exitMisfit || status == exitFits {
+		if s := statusOf(a.Verdicts[0].Outcome); s == exitMisfit || status == exitFits {
 			status = s
 		}
 	}

@@ -88,7 +88,7 @@ type fitting struct {
 
 // advise names the best of the kit's packages that fit a device.
 func (o *offering) advise(ctx context.Context, d *device.Device, a *present.Answer) error {
-	if a.Verdicts[0].Verdict == fit.Fits || len(o.paths) == 0 {
+	if a.Verdicts[0].Outcome == fit.Fits || len(o.paths) == 0 {
 		return nil
 	}
 	rules, err := o.m.rules(d)
@@ -164,7 +164,7 @@ func (o *offering) look(ctx context.Context, among []fitting, d *device.Device, 
 		group.Go(func() (err error) {
 			defer fault.Catch(&err)
 			v := o.judge(inner, f.path, d, rules, true)
-			if v != nil && v.Verdict != fit.Misfit {
+			if v != nil && v.Outcome != fit.Misfit {
 				v = o.judge(inner, f.path, d, rules, false)
 			}
 			verdicts[i] = v
@@ -176,7 +176,7 @@ func (o *offering) look(ctx context.Context, among []fitting, d *device.Device, 
 	}
 	var out []fitting
 	for i, v := range verdicts {
-		if v != nil && v.Verdict == fit.Fits && !v.RunsAlready() {
+		if v != nil && v.Outcome == fit.Fits && !v.RunsAlready() {
 			out = append(out, fitting{verdict: v, path: among[i].path})
 		}
 	}

@@ -228,7 +228,7 @@ func (w *wayfinding) run(ctx context.Context, c *call) (int, error) {
 	if w.format == "csv" {
 		return status, present.PathsCSV(c.env.Stdout, all)
 	}
-	return status, c.tell(present.PathJSON(all), present.PathsPage(all))
+	return status, c.tell(present.PathJSON(all), present.ManyPathsPage(all))
 }
 
 // manyDevices is from how many devices on the way of those that are alike is found once.

@@ -213,11 +213,11 @@ func refusal(t *plan.Target, evenIf bool) (why []present.Refused, status int) {
 	for _, v := range t.Unused {
 		r := present.Refused{Device: t.Device.Name.Text, Outcome: fit.Misfit}
 		for ch := range v.All() {
-			if ch.Outcome == v.Verdict && v.Verdict != fit.Fits {
+			if ch.Outcome == v.Outcome && v.Outcome != fit.Fits {
 				r.Because = append(r.Because, fmt.Sprintf("%s: %s: %s", v.Package, ch.Check, ch.Because))
 			}
 		}
-		if v.Verdict == fit.Unsettled {
+		if v.Outcome == fit.Unsettled {
 			r.Outcome = fit.Unsettled
 		}
 		if len(r.Because) == 0 {
@@ -249,12 +249,12 @@ func refusal(t *plan.Target, evenIf bool) (why []present.Refused, status int) {
 		for ch := range v.All() {
 			stands = stands || ch.Outcome == fit.Unsettled && ch.Stands()
 		}
-		if v.Verdict == fit.Fits || v.Verdict == fit.Unsettled && evenIf && !stands {
+		if v.Outcome == fit.Fits || v.Outcome == fit.Unsettled && evenIf && !stands {
 			continue
 		}
-		r := present.Refused{Device: t.Device.Name.Text, Outcome: v.Verdict}
+		r := present.Refused{Device: t.Device.Name.Text, Outcome: v.Outcome}
 		for ch := range v.All() {
-			if ch.Outcome == v.Verdict {
+			if ch.Outcome == v.Outcome {
 				r.Because = append(r.Because, fmt.Sprintf("hop %d, %s: %s: %s", i+1, v.Package, ch.Check, ch.Because))
 			}
 		}

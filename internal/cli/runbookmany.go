@@ -45,7 +45,7 @@ func (p *planning) runbookMany(ctx context.Context, c *call, devices []*device.D
 	}
 	if out != "" {
 		err := writeNew(out, replace, func(b *strings.Builder) error {
-			r := present.Report{Page: present.RunbooksPage(doc), Version: Version}
+			r := present.Report{Page: present.ManyRunbooksPage(doc), Version: Version}
 			switch kindOf(out) {
 			case ".md":
 				return r.Markdown(b)
@@ -62,7 +62,7 @@ func (p *planning) runbookMany(ctx context.Context, c *call, devices []*device.D
 			return status, nil
 		}
 	}
-	return status, c.tell(present.RunbooksJSON(doc), present.RunbooksPage(doc))
+	return status, c.tell(present.ManyRunbooksJSON(doc), present.ManyRunbooksPage(doc))
 }
 
 // refusedAs is a device that the runbook leaves out, and why.

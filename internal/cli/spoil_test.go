@@ -959,8 +959,8 @@ func TestEveryReasonIsGiven(t *testing.T) {
 			note(when, check.Line{Code: b.Code, Because: b.Because})
 		}
 	}
-	set := &rulebook.CertifiedSet{Name: "s", Entries: []rulebook.CertifiedEntry{{In: rb, CertifiedVersion: &rulebook.CertifiedVersion{Model: y.Text{Text: "QM-8T"}, Components: y.Map[y.Text]{Entries: []*y.Entry[y.Text]{
-		{Key: "main", Value: y.Text{Text: "8.4"}}, {Key: "boot", Value: y.Text{Text: ">=3"}}}}}}}}
+	set := &rulebook.CertifiedSet{Name: "s", Entries: []rulebook.CertifiedEntry{{In: rb, CertifiedVersion: &rulebook.CertifiedVersion{Model: y.String{Text: "QM-8T"}, Components: y.Map[y.String]{Entries: []*y.Entry[y.String]{
+		{Key: "main", Value: y.String{Text: "8.4"}}, {Key: "boot", Value: y.String{Text: ">=3"}}}}}}}}
 	d, err = device.Read("d.yaml", []byte("kind: device\nname: cab\nmodel: QM-8T\ninstalled: {main: '8.2', boot: '1'}\n"))
 	require.NoError(t, err)
 	res, err := path.Find(path.Request{Device: d, Rules: func(string) *rulebook.Rulebook { return rb }, Goal: path.Goal{Version: "certified:s", Set: set}})

@@ -163,13 +163,13 @@ func summary(all []Answer, every bool) []page.Block {
 	word := fit.Fits
 	if !every { // misfits first
 		all = slices.Clone(all)
-		slices.SortStableFunc(all, func(a, b Answer) int { return b.Verdicts[0].Verdict.Rank() - a.Verdicts[0].Verdict.Rank() })
+		slices.SortStableFunc(all, func(a, b Answer) int { return b.Verdicts[0].Outcome.Rank() - a.Verdicts[0].Outcome.Rank() })
 	}
 	for _, a := range all {
 		v := a.Verdicts[0]
-		of[v.Verdict]++
-		word = fit.Worse(word, v.Verdict)
-		t.Rows = append(t.Rows, []page.Span{{Text: a.Device.Name.Text}, {Text: strings.ToUpper(string(v.Verdict)), Tone: toneOf(v.Verdict)}, {Text: v.Package}, {Text: reasonOf(v)}})
+		of[v.Outcome]++
+		word = fit.Worse(word, v.Outcome)
+		t.Rows = append(t.Rows, []page.Span{{Text: a.Device.Name.Text}, {Text: strings.ToUpper(string(v.Outcome)), Tone: toneOf(v.Outcome)}, {Text: v.Package}, {Text: reasonOf(v)}})
 	}
 	if !every && len(t.Rows) > maxRanked {
 		t.Rows = alike(t.Rows, all)
@@ -229,7 +229,7 @@ func kindOf(d *device.Device) string {
 // what device an image is for before what proves it.
 func reasonOf(v *fit.Verdict) string {
 	all := allChecks(v)
-	if v.Verdict == fit.Fits {
+	if v.Outcome == fit.Fits {
 		if v.RunsAlready() {
 			return "it runs it already"
 		}
@@ -237,7 +237,7 @@ func reasonOf(v *fit.Verdict) string {
 	}
 	best := -1
 	for i, c := range all {
-		if c.Outcome == v.Verdict && (best < 0 || check.Find(c.Check).Far > check.Find(all[best].Check).Far) {
+		if c.Outcome == v.Outcome && (best < 0 || check.Find(c.Check).Far > check.Find(all[best].Check).Far) {
 			best = i
 		}
 	}
@@ -266,7 +266,7 @@ func (a Answer) named() string {
 func ranking(a Answer) []page.Block {
 	best := a.Verdicts[0]
 	head := fmt.Sprintf("none of the %d packages fits %s", len(a.Verdicts), best.Device)
-	if best.Verdict == fit.Fits {
+	if best.Outcome == fit.Fits {
 		head = fmt.Sprintf("%s is the best of %d for %s", best.Package, len(a.Verdicts), best.Device)
 	}
 	t := page.Table{Columns: []page.Column{{Title: "verdict"}, {Title: "release"}, {Title: "package", Fitting: page.CutFront}, {Title: "because", Fitting: page.Cut}}, Most: maxRanked, Flag: page.Why, Noun: "packages"}
@@ -279,7 +279,7 @@ func ranking(a Answer) []page.Block {
 		if named[name] > 1 { // the path tells them apart
 			name = v.Path
 		}
-		t.Rows = append(t.Rows, []page.Span{{Text: string(v.Verdict), Tone: toneOf(v.Verdict)}, {Text: v.Release}, {Text: name}, {Text: reasonOf(v)}})
+		t.Rows = append(t.Rows, []page.Span{{Text: string(v.Outcome), Tone: toneOf(v.Outcome)}, {Text: v.Release}, {Text: name}, {Text: reasonOf(v)}})
 	}
-	return []page.Block{page.Title{Word: strings.ToUpper(string(best.Verdict)), Tone: toneOf(best.Verdict), Text: head}, t}
+	return []page.Block{page.Title{Word: strings.ToUpper(string(best.Outcome)), Tone: toneOf(best.Outcome), Text: head}, t}
 }

@@ -70,7 +70,7 @@ func ConfirmPage(c Confirmed) *page.Page {
 	if len(c.NoPlan) > 0 {
 		p.Add(page.Head{Text: "There was no plan by the rules"}, refusals(c.NoPlan, false))
 	}
-	whole := &fit.Verdict{Package: "", Verdict: v, Checks: c.Checks}
+	whole := &fit.Verdict{Package: "", Outcome: v, Checks: c.Checks}
 	for _, m := range c.Members {
 		whole.Members = append(whole.Members, fit.Member{Name: m.Name, Checks: m.Checks})
 	}

@@ -45,7 +45,7 @@ func AnswersCSV(w io.Writer, all []Answer) error {
 					rows = append(rows, []string{a.Name(), member, v.Package, string(m.Verdict), v.Release, "", "", "", "", "", reason})
 				}
 				for _, c := range m.Chosen {
-					rows = append(rows, []string{a.Name(), member, v.Package, string(fit.Worse(m.Verdict, v.Verdict)), v.Release, c.Component, c.Item, c.From, c.Version, c.Slot, reason})
+					rows = append(rows, []string{a.Name(), member, v.Package, string(fit.Worse(m.Verdict, v.Outcome)), v.Release, c.Component, c.Item, c.From, c.Version, c.Slot, reason})
 				}
 			}
 		}
@@ -55,7 +55,7 @@ func AnswersCSV(w io.Writer, all []Answer) error {
 
 // firstReason is the first line that decides against a fit; "" where all fits.
 func firstReason(v *fit.Verdict, m fit.Member) string {
-	worst := fit.Worse(m.Verdict, v.Verdict)
+	worst := fit.Worse(m.Verdict, v.Outcome)
 	if worst == fit.Fits {
 		return ""
 	}

@@ -42,7 +42,7 @@ func verdictLines(v *fit.Verdict) int {
 	switch {
 	case len(v.Members) > 1:
 		return linesGroup
-	case v.Verdict == fit.Fits:
+	case v.Outcome == fit.Fits:
 		return linesFits
 	case len(v.Deciding()) > 3:
 		return 0
@@ -66,7 +66,7 @@ const (
 func (e Evidence) verdict(v *fit.Verdict, instead *Instead, device string) []page.Block {
 	all := collapse(v)
 	out := []page.Block{
-		page.Title{Word: strings.ToUpper(string(v.Verdict)), Tone: toneOf(v.Verdict), Text: fmt.Sprintf(sentences[v.Verdict], v.Package, v.Device), About: whichDevice(v)},
+		page.Title{Word: strings.ToUpper(string(v.Outcome)), Tone: toneOf(v.Outcome), Text: fmt.Sprintf(sentences[v.Outcome], v.Package, v.Device), About: whichDevice(v)},
 		matrixOf(v).page(),
 	}
 	var open, notes, rest []memberCheck
@@ -75,7 +75,7 @@ func (e Evidence) verdict(v *fit.Verdict, instead *Instead, device string) []pag
 		switch {
 		case c.Outcome == fit.Misfit || c.Outcome == fit.Unsettled:
 			open = joinReason(open, c)
-		case c.Outcome == fit.Note && v.Verdict != fit.Misfit: // in which they change nothing
+		case c.Outcome == fit.Note && v.Outcome != fit.Misfit: // in which they change nothing
 			notes = append(notes, c)
 		case c.Outcome == fit.NotApplicable && !check.Find(c.Check.Check).Explains: // silent
 		default:
@@ -273,7 +273,7 @@ func weight(o fit.Outcome) int {
 func (e Evidence) check(v *fit.Verdict, c memberCheck, shown map[string]bool) page.Item {
 	item := page.Item{Marks: []page.Span{{Text: string(c.Outcome), Tone: toneOf(c.Outcome)}, {Text: c.Check.Check, Tone: page.Strong}, {Text: c.Component}}, Text: c.because(v)}
 	for _, side := range sides(v.Package, c.Check) {
-		item.Under = append(item.Under, page.Item{Marks: []page.Span{{Text: side.name, Tone: page.Faint}}, Text: strings.Join(side.said, "; "), Tone: page.Faint})
+		item.Under = append(item.Under, page.Item{Marks: []page.Span{{Text: side.name, Tone: page.Faint}}, Text: strings.Join(side.values, "; "), Tone: page.Faint})
 	}
 	item.Inside = e.excerpts(v, c.Check, shown)
 	return item
@@ -281,8 +281,8 @@ func (e Evidence) check(v *fit.Verdict, c memberCheck, shown map[string]bool) pa
 
 // said is what one side of a comparison says, each value with its places.
 type said struct {
-	name string
-	said []string
+	name   string
+	values []string
 }
 
 // sides gathers the sources of a check by side, and by place within a side.
@@ -323,9 +323,9 @@ func sides(pkg string, c fit.Check) []said {
 			if v == "" || strings.HasSuffix(places[v][0], " "+v) {
 				t = strings.Join(places[v], " and ")
 			}
-			side.said = append(side.said, t)
+			side.values = append(side.values, t)
 		}
-		if len(side.said) > 0 {
+		if len(side.values) > 0 {
 			out = append(out, side)
 		}
 	}
@@ -337,11 +337,11 @@ func inText(pkg, t string) string { return strings.ReplaceAll(t, pkg+"::", "::")
 
 // images lists what would be installed: old version, new version, slot.
 func images(v *fit.Verdict) []page.Block {
-	if v.Verdict == fit.Misfit { // none is to be installed; what was compared is cited
+	if v.Outcome == fit.Misfit { // none is to be installed; what was compared is cited
 		return nil
 	}
 	title := "Images to install, in this order"
-	if v.Verdict != fit.Fits {
+	if v.Outcome != fit.Fits {
 		title = "Images that come nearest"
 	}
 	type image struct {
@@ -403,7 +403,7 @@ func Advice(v *fit.Verdict, instead *Instead, device string) []string {
 	}
 	// A package that is for the device, and only cannot come next, is not given up for another.
 	onTheWay := !slices.ContainsFunc(v.Deciding(), func(c string) bool { return c != "path" && c != "needs" })
-	first := v.Verdict == fit.Misfit && !onTheWay
+	first := v.Outcome == fit.Misfit && !onTheWay
 	if first {
 		other()
 	}
@@ -425,7 +425,7 @@ func Advice(v *fit.Verdict, instead *Instead, device string) []string {
 	if !first {
 		other()
 	}
-	if v.Verdict == fit.Fits {
+	if v.Outcome == fit.Fits {
 		add("back up the settings off the device before the install")
 		for _, m := range v.Members {
 			for _, c := range m.Chosen {

@@ -22,7 +22,7 @@ func cited(side, value string, s fact.Source) fit.Cited {
 }
 
 func verdict(of fit.Outcome, checks ...fit.Check) *fit.Verdict {
-	return &fit.Verdict{Verdict: of, Package: "p.zip", Device: "cab-07", Release: "8.4.2",
+	return &fit.Verdict{Outcome: of, Package: "p.zip", Device: "cab-07", Release: "8.4.2",
 		Members: []fit.Member{{About: "QM-8T, revision A2", Verdict: of, Checks: checks,
 			Chosen: []fit.Chosen{{Component: "main", Item: "p.zip::a.img", Version: "8.4.2", Slot: "B"}}}}}
 }

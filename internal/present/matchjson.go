@@ -111,7 +111,7 @@ func checksJSON(all []fit.Check) []jsonCheck {
 }
 
 func matchJSON(v *fit.Verdict, instead *Instead, device string) jsonMatch {
-	doc := jsonMatch{string(v.Verdict), v.Device, v.Group, v.Package, v.Path, v.Release, []jsonMember{}, checksJSON(v.Checks), nil, v.Notes, Advice(v, instead, device), "", "", ""}
+	doc := jsonMatch{string(v.Outcome), v.Device, v.Group, v.Package, v.Path, v.Release, []jsonMember{}, checksJSON(v.Checks), nil, v.Notes, Advice(v, instead, device), "", "", ""}
 	if w := v.Weakest; w != nil {
 		doc.Weakest = &jsonProof{w.By.String(), w.Of, w.Item, w.From, w.To, w.Holds}
 	}
@@ -153,7 +153,7 @@ func AnswersJSON(all []Answer, refused []RefusedPackage) any {
 	worst := fit.Fits
 	var at []func() jsonMatch
 	for _, a := range all {
-		worst = fit.Worse(worst, a.Verdicts[0].Verdict)
+		worst = fit.Worse(worst, a.Verdicts[0].Outcome)
 		if a.Shared {
 			at = append(at, a.likeJSON)
 			continue
@@ -180,5 +180,5 @@ func AnswersJSON(all []Answer, refused []RefusedPackage) any {
 // likeJSON is the result of a device that is like another: which, and the best package.
 func (a Answer) likeJSON() jsonMatch {
 	v := a.Verdicts[0]
-	return jsonMatch{Verdict: string(v.Verdict), Device: a.Name(), Group: v.Group, Package: v.Package, Path: v.Path, Release: v.Release, Members: []jsonMember{}, Checks: []jsonCheck{}, Like: a.Like.Name.Text}
+	return jsonMatch{Verdict: string(v.Outcome), Device: a.Name(), Group: v.Group, Package: v.Package, Path: v.Path, Release: v.Release, Members: []jsonMember{}, Checks: []jsonCheck{}, Like: a.Like.Name.Text}
 }

@@ -17,11 +17,11 @@ type sameWay struct {
 	key   string // why, whichever device it is
 }
 
-// PathsPage tells the ways of devices: of one in full; of several a table, those that are alike
+// ManyPathsPage tells the ways of devices: of one in full; of several a table, those that are alike
 // in one row, those without a way first, and what stands in theirs.
 //
 // In one piece: the blocks stand in the order in which they are read.
-func PathsPage(all []Paths) *page.Page {
+func ManyPathsPage(all []Paths) *page.Page {
 	if len(all) == 1 {
 		return PathPage(all[0])
 	}

@@ -48,7 +48,7 @@ func RecoveryPage(r Recovered, e Evidence) *page.Page {
 	last := ""
 	var rest page.List
 	if i := r.Chosen; i != nil {
-		of := &fit.Verdict{Package: i.Survey.Name, Verdict: r.Verdict}
+		of := &fit.Verdict{Package: i.Survey.Name, Outcome: r.Verdict}
 		shown := map[string]bool{}
 		open := page.List{Full: maxOpen, Most: maxReasons, Flag: page.Why}
 		var advice []string

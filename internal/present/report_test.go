@@ -28,7 +28,7 @@ func stack() Answer {
 	v.Members = append(v.Members, fit.Member{Name: "two", Verdict: fit.Misfit, About: "two is a QM-8T", Checks: []fit.Check{model, revision},
 		Others: []fit.PassedOver{{Component: "main", Item: "p.zip::b.img", Because: "<script>alert(1)</script>"}}})
 	d := &device.Device{}
-	d.Name = y.Text{Text: "depot"}
+	d.Name = y.String{Text: "depot"}
 	return Answer{Device: d, Verdicts: []*fit.Verdict{v}, Instead: &Instead{Package: "q.zip", Path: "packages/q.zip"}}
 }
 
@@ -47,7 +47,7 @@ func TestSeveralPackagesAndDevices(t *testing.T) {
 	one.Verdicts = []*fit.Verdict{better, one.Verdicts[0]}
 	two := stack()
 	two.Device = &device.Device{}
-	two.Device.Name = y.Text{Text: "yard"}
+	two.Device.Name = y.String{Text: "yard"}
 	inOrder(t, shown(AnswersPage([]Answer{one, two}, nil, false), 0, page.Why), "MISFIT  2 devices: 1 fit, 1 do not, 0 are not settled", "yard", "MISFIT", "depot", "FITS", "p.zip is the best of 2 for depot", "packages/new/p.zip", "packages/old/p.zip", "revision: for B1", "The best of them", "====")
 	out := shown(AnswersPage([]Answer{one, two}, nil, false), 0)
 	inOrder(t, out, "MISFIT  2 devices", "yard", "revision: for B1, and the device is an A2", "depot", "all checks", "-why shows each")
@@ -126,7 +126,7 @@ func TestDeviceOnTheScreen(t *testing.T) {
 	r := &device.Reading{File: "cab.txt", Form: "console capture"}
 	r.Values = []device.Value{{Key: "model", Text: "QM-8T", At: fact.Source{Kind: fact.Capture, File: "cab.txt", Line: 3}}, {Key: "revision", Text: "A2", At: fact.Source{Kind: fact.Capture, File: "cab.txt", Line: 4}}, {Key: "revision", Text: "B1", At: fact.Source{Kind: fact.Capture, File: "label.txt", Line: 1}}, {Key: "installed.main", Text: "8.2.1", At: fact.Source{Kind: fact.Capture, File: "cab.txt", Line: 5}, Guess: true}}
 	d := DeviceReading{Device: &device.Device{}, Draft: device.Merge([]*device.Reading{r}, nil, nil, nobody{}), Readings: []*device.Reading{r}, Out: "d.yaml", Written: "is not written: settle the contradictions first"}
-	d.Device.Name = y.Text{Text: "cab"}
+	d.Device.Name = y.String{Text: "cab"}
 	inOrder(t, shown(DevicePage(d), 110), "UNSETTLED", "cab: d.yaml is not written", "cab.txt: console capture", "model", "QM-8T", "cab.txt:3", "8.2.1", "cab.txt:5 (guess)",
 		"Contradictions", "revision: cab.txt:4 says A2; label.txt:1 says B1", "A guess does not count as known", "1. read what is unsettled", "fitcheck device -out d.yaml -set revision=A2 -set installed.main=8.2.1 cab.txt")
 	var doc map[string]any

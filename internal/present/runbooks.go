@@ -49,11 +49,11 @@ func (r Runbooks) sheets() []*sheet {
 	return out
 }
 
-// RunbooksPage is one page for several devices: the waves, who is refused and why, and each
+// ManyRunbooksPage is one page for several devices: the waves, who is refused and why, and each
 // sheet once.
 //
 // In one piece: the blocks stand in the order in which they are read.
-func RunbooksPage(r Runbooks) *page.Page {
+func ManyRunbooksPage(r Runbooks) *page.Page {
 	p := &page.Page{Name: "Runbook of " + count(len(r.Books), "device"), Document: true}
 	all := len(r.Books)
 	total, outage := 0, 0
@@ -163,11 +163,11 @@ type jsonUnplaced struct {
 }
 
 func init() {
-	form(func() any { return RunbooksJSON(Runbooks{}) })
+	form(func() any { return ManyRunbooksJSON(Runbooks{}) })
 }
 
-// RunbooksJSON is the document of runbook for several devices.
-func RunbooksJSON(r Runbooks) any {
+// ManyRunbooksJSON is the document of runbook for several devices.
+func ManyRunbooksJSON(r Runbooks) any {
 	doc := struct {
 		jsonResults[jsonRunbook]
 		Waves  []jsonWave     `json:"waves"`

@@ -74,7 +74,7 @@ func (r anything) checks(components []string, bad float64) []fit.Check {
 
 func (r anything) verdict() *fit.Verdict {
 	bad := []float64{0, 0.02, 0.3}[r.IntN(3)]
-	v := &fit.Verdict{Verdict: fit.Fits, Package: r.name() + ".zip", Path: "packages/" + r.name() + ".zip", Device: r.name(), Release: "8.4.2", Group: "stack"}
+	v := &fit.Verdict{Outcome: fit.Fits, Package: r.name() + ".zip", Path: "packages/" + r.name() + ".zip", Device: r.name(), Release: "8.4.2", Group: "stack"}
 	var components []string
 	for i := range 1 + r.IntN(8) {
 		components = append(components, fmt.Sprintf("component%d", i))
@@ -90,12 +90,12 @@ func (r anything) verdict() *fit.Verdict {
 				m.Verdict = fit.Worse(m.Verdict, c.Outcome)
 			}
 		}
-		v.Verdict = fit.Worse(v.Verdict, m.Verdict)
+		v.Outcome = fit.Worse(v.Outcome, m.Verdict)
 		v.Members = append(v.Members, m)
 	}
 	for _, c := range v.Checks {
 		if c.Outcome == fit.Misfit || c.Outcome == fit.Unsettled {
-			v.Verdict = fit.Worse(v.Verdict, c.Outcome)
+			v.Outcome = fit.Worse(v.Outcome, c.Outcome)
 		}
 	}
 	for range r.IntN(3) {
@@ -135,15 +135,15 @@ func TestAnyVerdictIsOneScreen(t *testing.T) {
 		switch {
 		case len(v.Members) > 1:
 			lines = 40
-		case v.Verdict == fit.Fits:
+		case v.Outcome == fit.Fits:
 			lines = 25
 		}
-		out := oneScreen(t, p, lines, strings.ToUpper(string(v.Verdict)))
+		out := oneScreen(t, p, lines, strings.ToUpper(string(v.Outcome)))
 		assert.Contains(t, out, "-why shows every source")
 		full := strings.Join(strings.Fields(shown(p, 100, page.Why)), " ")
 		for _, m := range v.Members {
 			for _, c := range m.Checks {
-				if c.Outcome != fit.Note || v.Verdict != fit.Misfit {
+				if c.Outcome != fit.Note || v.Outcome != fit.Misfit {
 					assert.Contains(t, full, c.Because, "-why shows every one")
 				}
 			}
@@ -169,15 +169,15 @@ func TestAnyNumberOfAnswersIsOneScreen(t *testing.T) {
 	r := anything{rand.New(rand.NewPCG(5, 6))}
 	for _, n := range []int{2, 20, 300} {
 		a := Answer{Device: &device.Device{}}
-		a.Device.Name = y.Text{Text: r.name()}
+		a.Device.Name = y.String{Text: r.name()}
 		for range n {
 			a.Verdicts = append(a.Verdicts, r.verdict())
 		}
-		oneScreen(t, AnswersPage([]Answer{a}, nil, false), 38, strings.ToUpper(string(a.Verdicts[0].Verdict)))
+		oneScreen(t, AnswersPage([]Answer{a}, nil, false), 38, strings.ToUpper(string(a.Verdicts[0].Outcome)))
 		var many []Answer
 		for i := range n {
 			one := Answer{Device: &device.Device{}, Verdicts: a.Verdicts[i : i+1]}
-			one.Device.Name = y.Text{Text: fmt.Sprint("radio-", i)}
+			one.Device.Name = y.String{Text: fmt.Sprint("radio-", i)}
 			many = append(many, one)
 		}
 		oneScreen(t, AnswersPage(many, nil, false), 38, fmt.Sprint(n, " devices"))
@@ -271,7 +271,7 @@ func TestAnyDeviceIsOneScreen(t *testing.T) {
 	for _, members := range []int{0, 3, 12} {
 		rd := &device.Reading{File: "cab.txt", Form: "console capture"}
 		d := DeviceReading{Device: &device.Device{}, Readings: []*device.Reading{rd}, Out: "devices/cab.yaml", Written: "is written"}
-		d.Device.Name = y.Text{Text: "cab"}
+		d.Device.Name = y.String{Text: "cab"}
 		for m := range max(1, members) {
 			name := ""
 			if members > 0 {

@@ -45,10 +45,10 @@ func ServeReady(s Serving) *page.Page {
 	for _, o := range s.Offers {
 		for _, r := range s.Reaches(o, s.Own) {
 			it := page.Item{Marks: []page.Span{{Text: o.Name, Tone: page.Strong}}, Text: locator(o, r.Host)}
-			if len(r.Reach) > 0 {
-				it.Text += "  in one network with " + strings.Join(few(r.Reach), ", ")
+			if len(r.Inside) > 0 {
+				it.Text += "  in one network with " + strings.Join(few(r.Inside), ", ")
 			}
-			if len(r.Outside) > 0 && len(r.Reach) == 0 {
+			if len(r.Outside) > 0 && len(r.Inside) == 0 {
 				it.Text += "  not in one network with " + strings.Join(few(r.Outside), ", ") + ": a router must know the way"
 			}
 			out.Items = append(out.Items, it)
@@ -262,7 +262,7 @@ func ServeReadyJSON(s Serving, at time.Time) any {
 	for _, o := range s.Offers {
 		told := o.Told()
 		for _, r := range s.Reaches(o, s.Own) {
-			a := jsonAddress{Protocol: o.Name, Address: strings.TrimSuffix(strings.TrimPrefix(locator(o, r.Host), o.Name+"://"), "/"), Reach: r.Reach, Outside: r.Outside, User: told[transport.ToldUser], Password: told[transport.ToldPassword], HostKey: told[transport.ToldHostKey]}
+			a := jsonAddress{Protocol: o.Name, Address: strings.TrimSuffix(strings.TrimPrefix(locator(o, r.Host), o.Name+"://"), "/"), Reach: r.Inside, Outside: r.Outside, User: told[transport.ToldUser], Password: told[transport.ToldPassword], HostKey: told[transport.ToldHostKey]}
 			if len(told) > 0 {
 				a.KeyFile = s.KeyFile
 			}

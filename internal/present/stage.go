@@ -133,8 +133,8 @@ func StagePage(d Stage) *page.Page {
 			say(page.Info, text)
 		}
 		for i, v := range x.Verdicts {
-			if v != nil && v.Verdict != fit.Fits {
-				say(page.Doubt, fmt.Sprintf("hop %d is %s, and staged all the same, as you asked", i+1, v.Verdict))
+			if v != nil && v.Outcome != fit.Fits {
+				say(page.Doubt, fmt.Sprintf("hop %d is %s, and staged all the same, as you asked", i+1, v.Outcome))
 			}
 		}
 	}

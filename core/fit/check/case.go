@@ -73,7 +73,7 @@ func New(m *member.Member, s *survey.Survey, o Options) *Case {
 type Component struct {
 	Name              string
 	Optional, Slotted bool
-	Formats           []y.Text // that it takes; none: any that starts
+	Formats           []y.String // that it takes; none: any that starts
 	at                y.Spot
 }
 
@@ -106,7 +106,7 @@ func (c *Case) all() []Component {
 
 func (c *Case) findComponents() []Component {
 	out := c.all()
-	var brings []y.Text
+	var brings []y.String
 	for _, part := range c.Survey.Each() {
 		if part.Entry == nil || len(part.Entry.Components) == 0 {
 			return out
@@ -115,7 +115,7 @@ func (c *Case) findComponents() []Component {
 	}
 	only := []Component{}
 	for _, k := range out {
-		if slices.ContainsFunc(brings, func(t y.Text) bool { return t.Text == k.Name }) {
+		if slices.ContainsFunc(brings, func(t y.String) bool { return t.Text == k.Name }) {
 			k.Optional = false
 			only = append(only, k)
 		}
@@ -253,7 +253,7 @@ func why(what string, v member.Value) string {
 	return fmt.Sprintf("the device's %s is not known", what)
 }
 
-func texts(list []y.Text) string {
+func texts(list []y.String) string {
 	var out []string
 	for _, t := range list {
 		out = append(out, t.Text)

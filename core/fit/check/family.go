@@ -66,7 +66,7 @@ func (c *Case) standsFor(base Line, cand *Candidate, against, by *opinion) (Line
 func (c *Case) familyNotNamed(base Line, cand *Candidate) Line {
 	v := c.Value(fact.Family)
 	rel := cand.Release.Rule
-	var families []y.Text
+	var families []y.String
 	switch {
 	case c.Rules == nil:
 		return familyNoRule.become(base)
