@@ -34,13 +34,13 @@ func (w *walker) ar(p *pass) error {
 	if err := w.enter(p.it, 1); err != nil {
 		return err
 	}
-	all, members := &roster{}, &aside{w: w}
+	all, members := &nameIndex{}, &aside{w: w}
 	err := members.wait(w.arMembers(p, all, members))
 	all.judge(p, false)
 	return err
 }
 
-func (w *walker) arMembers(p *pass, all *roster, members *aside) error {
+func (w *walker) arMembers(p *pass, all *nameIndex, members *aside) error {
 	if _, err := io.CopyN(io.Discard, p, int64(len(arMagic))); err != nil {
 		return p.failed(err)
 	}

@@ -81,14 +81,14 @@ func fatal(err error) bool {
 	return errors.As(err, &b) || errors.As(err, &o) || errors.Is(err, context.Canceled) || errors.Is(err, context.DeadlineExceeded)
 }
 
-// countedAt is random access to a package on disk whose reads show as
+// progressAt is random access to a package on disk whose reads show as
 // progress.
-type countedAt struct {
+type progressAt struct {
 	at io.ReaderAt
 	w  *walker
 }
 
-func (c *countedAt) ReadAt(p []byte, off int64) (int, error) {
+func (c *progressAt) ReadAt(p []byte, off int64) (int, error) {
 	n, err := c.at.ReadAt(p, off)
 	c.w.progress.add(int64(n))
 	return n, err
@@ -101,5 +101,5 @@ func (w *walker) counted(p *pass) io.ReaderAt {
 		return p.at
 	}
 	w.progress.expect(p.it.Size)
-	return &countedAt{p.at, w}
+	return &progressAt{p.at, w}
 }

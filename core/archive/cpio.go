@@ -31,7 +31,7 @@ func (w *walker) cpio(p *pass, r io.Reader, levels int) error {
 	if err := w.enter(p.it, levels); err != nil {
 		return err
 	}
-	all, i, members := &roster{}, 0, &aside{w: w}
+	all, i, members := &nameIndex{}, 0, &aside{w: w}
 	first := map[uint64]*Item{} // by node
 	found, err := content.ReadCpio(r, func(f *content.File, data io.Reader) error {
 		it := p.it.child(f.Path, f.Size, levels, i)

@@ -56,9 +56,9 @@ type listing struct {
 	later bool
 
 	mu    sync.Mutex
-	told  *teller
+	told  *reporter
 	seed  maphash.Seed
-	all   *roster           // of what is no system as it runs, its names are held against each other
+	all   *nameIndex        // of what is no system as it runs, its names are held against each other
 	twice []string          // names that two files bear
 	seen  map[uint64]uint64 // of a name: what bears it
 	first map[uint64]string // name of a file with several, by node
@@ -66,7 +66,7 @@ type listing struct {
 }
 
 func (w *walker) listing(p *pass, levels int) *listing {
-	return &listing{w: w, p: p, to: p.lister(), levels: levels, told: &teller{p: p}, seed: maphash.MakeSeed(), seen: map[uint64]uint64{}, first: map[uint64]string{}}
+	return &listing{w: w, p: p, to: p.lister(), levels: levels, told: &reporter{p: p}, seed: maphash.MakeSeed(), seen: map[uint64]uint64{}, first: map[uint64]string{}}
 }
 
 // list shows the files of an item that is a file system. What it keeps of the content is the
@@ -97,21 +97,21 @@ func (w *walker) list(p *pass, c *Content) (*spool, error) {
 	if p.broken {
 		return kept, nil
 	}
-	fsys, err := content.Open(kind, &bookedAt{w, p.it.Address, at}, size)
+	fsys, err := content.Open(kind, &meteredAt{w, p.it.Address, at}, size)
 	if err != nil {
 		return kept, p.failed(err)
 	}
 	return kept, l.walk(fsys, kind == "cpio")
 }
 
-// bookedAt books what is read of a file system.
-type bookedAt struct {
+// meteredAt counts what is read of a file system.
+type meteredAt struct {
 	w    *walker
 	item string
 	at   io.ReaderAt
 }
 
-func (b *bookedAt) ReadAt(p []byte, off int64) (int, error) {
+func (b *meteredAt) ReadAt(p []byte, off int64) (int, error) {
 	if err := b.w.ctx.Err(); err != nil {
 		return 0, err
 	}
@@ -124,7 +124,7 @@ func (b *bookedAt) ReadAt(p []byte, off int64) (int, error) {
 
 func (l *listing) walk(fsys content.FileSystem, later bool) error {
 	if l.later = later; later {
-		l.all = &roster{}
+		l.all = &nameIndex{}
 	}
 	l.packed = func() int64 { return max(1, l.p.n.Load()) }
 	err := fsys.Walk(l.w.ctx, func(f *content.File) error {
@@ -158,7 +158,7 @@ func (l *listing) end() {
 const maxHeld = 100_000
 
 func (l *listing) cpio() error {
-	l.later, l.all = true, &roster{}
+	l.later, l.all = true, &nameIndex{}
 	found, err := content.ReadCpio(l.p, func(f *content.File, data io.Reader) error {
 		if err := l.show(f, data); err != nil {
 			return err
@@ -389,7 +389,7 @@ func init() {
 // fat opens a FAT file system: an archive of items, or the files of a system.
 func (w *walker) fat(p *pass) error {
 	return w.random(p, func(at io.ReaderAt, size int64) error {
-		fsys, err := content.OpenFAT(&bookedAt{w, p.it.Address, at}, size)
+		fsys, err := content.OpenFAT(&meteredAt{w, p.it.Address, at}, size)
 		if err != nil {
 			return p.failed(err)
 		}
@@ -402,7 +402,7 @@ func (w *walker) fat(p *pass) error {
 
 // visitFiles visits the files of a file system that is an archive as items.
 func (w *walker) visitFiles(p *pass, fsys content.FileSystem) error {
-	all, told, members := &roster{}, &teller{p: p}, &aside{w: w}
+	all, told, members := &nameIndex{}, &reporter{p: p}, &aside{w: w}
 	i := 0
 	err := fsys.Walk(w.ctx, func(f *content.File) error {
 		it := p.it.child(f.Path, -1, 1, i)
@@ -475,7 +475,7 @@ func (w *walker) random(p *pass, do func(at io.ReaderAt, size int64) error) erro
 // whole from it.
 func (c *Content) Files(format string, visit func(f *content.File, open func() io.Reader) error) error {
 	names := &listing{w: c.w, p: &pass{w: c.w, it: &Item{Address: c.address}}, first: map[uint64]string{}}
-	names.told = &teller{p: names.p}
+	names.told = &reporter{p: names.p}
 	show := func(f *content.File, open func() io.Reader) error {
 		if c.w.files.Add(1) > c.w.limits.Files {
 			return &BoundError{c.address, BoundFiles, c.w.limits.Files}

@@ -81,7 +81,7 @@ func (w *walker) iso(p *pass) error {
 			l.packed = func() int64 { return size }
 		}
 		listed := make([]map[string]isoExtent, len(trees)) // folders differ from tree to tree
-		all, members := &roster{}, &aside{w: w}
+		all, members := &nameIndex{}, &aside{w: w}
 		for i, t := range trees {
 			listed[i] = map[string]isoExtent{}
 			list := func(name string, f *isoFile) {
@@ -168,7 +168,7 @@ func isoBest(trees []*isoTree, roots [][]byte) int {
 
 // sameFiles holds the trees against each other; folders differ from tree to tree.
 func sameFiles(p *pass, listed []map[string]isoExtent, chosen int) {
-	told := &teller{p: p}
+	told := &reporter{p: p}
 	for i := range listed {
 		for name, e := range listed[i] {
 			if o, ok := listed[chosen][name]; i != chosen && ok && o != e {
@@ -220,7 +220,7 @@ func first(all []isoExtent) isoExtent {
 }
 
 // isoFile visits one file of the tree.
-func (w *walker) isoFile(p *pass, at io.ReaderAt, name string, f *isoFile, index int, all *roster, members *aside) error {
+func (w *walker) isoFile(p *pass, at io.ReaderAt, name string, f *isoFile, index int, all *nameIndex, members *aside) error {
 	if f.mode.IsDir() {
 		all.folder(name)
 		return w.countItem(p.it.Address + "::" + printable(name))

@@ -65,7 +65,7 @@ func (w *walker) sevenZip(p *pass) error {
 				return &BoundError{p.it.Address + "::" + printable(f.Name), BoundBytes, w.limits.Bytes}
 			}
 		}
-		all, members := &roster{}, &aside{w: w}
+		all, members := &nameIndex{}, &aside{w: w}
 		before := map[int]uint64{} // what lies in front of a file in its stream
 		for i, f := range r.File {
 			from := before[f.Stream]
@@ -90,7 +90,7 @@ func (w *walker) sevenZip(p *pass) error {
 	})
 }
 
-func (w *walker) sevenZipFile(p *pass, f *sevenzip.File, index int, packed int64, all *roster, members *aside) error {
+func (w *walker) sevenZipFile(p *pass, f *sevenzip.File, index int, packed int64, all *nameIndex, members *aside) error {
 	mode := f.Mode()
 	if f.FileInfo().IsDir() {
 		all.folder(f.Name)

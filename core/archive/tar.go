@@ -90,7 +90,7 @@ type tarItems struct {
 	aside
 	p      *pass
 	levels int
-	all    roster
+	all    nameIndex
 }
 
 func (t *tarItems) tar(h *tar.Header, data io.Reader, i int) error {

@@ -91,7 +91,7 @@ func (w *walker) zip(p *pass) error {
 		l.told.end()
 		return err
 	}
-	members := make([]roster, len(zr.File))
+	members := make([]nameIndex, len(zr.File))
 	z := &zipItems{w: w, p: p, at: at, base: dir.base, files: zr.File, members: members, twins: namedTwice(zr.File)}
 	z.others = map[int][]int{}
 	if w.sharer() != nil && !p.quick() {
@@ -109,7 +109,7 @@ func (w *walker) zip(p *pass) error {
 		}
 		return z.group(i)
 	})
-	all := &roster{}
+	all := &nameIndex{}
 	for i := range members { // in the order of the directory
 		all.members = append(all.members, members[i].members...)
 	}
@@ -245,7 +245,7 @@ type zipItems struct {
 	base    int64
 	files   []*zip.File
 	twins   map[string]int
-	members []roster
+	members []nameIndex
 	others  map[int][]int // entries that may equal an earlier one
 }
 

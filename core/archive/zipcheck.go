@@ -195,7 +195,7 @@ type zipStretch struct {
 
 // zipStructure reports what contradicts itself, and what stands around.
 func (w *walker) zipStructure(p *pass, at io.ReaderAt, size int64, files []*zip.File, dir zipDir) {
-	told := &teller{p: p}
+	told := &reporter{p: p}
 	if dir.doubt != "" {
 		told.damaged("programs read it differently: %s", dir.doubt)
 	}
@@ -220,7 +220,7 @@ func (w *walker) zipStructure(p *pass, at io.ReaderAt, size int64, files []*zip.
 }
 
 // zipEntries holds the local headers against the directory, and tells where the entries lie.
-func zipEntries(told *teller, at io.ReaderAt, files []*zip.File, base int64) (all []zipStretch) {
+func zipEntries(told *reporter, at io.ReaderAt, files []*zip.File, base int64) (all []zipStretch) {
 	for _, f := range files {
 		data, err := f.DataOffset()
 		if err != nil {
@@ -251,7 +251,7 @@ func zipEntries(told *teller, at io.ReaderAt, files []*zip.File, base int64) (al
 }
 
 // zipGaps tells of entries that overlap, and of bytes that belong to none.
-func zipGaps(told *teller, at io.ReaderAt, all []zipStretch, dir zipDir) {
+func zipGaps(told *reporter, at io.ReaderAt, all []zipStretch, dir zipDir) {
 	slices.SortFunc(all, func(a, b zipStretch) int { return cmp.Or(cmp.Compare(a.from, b.from), cmp.Compare(a.to, b.to)) })
 	reached := dir.base
 	gap := func(to int64, before string) {

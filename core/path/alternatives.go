@@ -19,7 +19,7 @@ func (r *route) alternatives(best []move, reached func(state) bool) error {
 	if r.All < 2 || len(best) == 0 {
 		return nil
 	}
-	regions := &regionHeap{}
+	regions := &priorityQueue{}
 	split := func(parent map[hopKey]bool, moves []move) error {
 		for _, k := range r.keys(moves) {
 			banned := maps.Clone(parent)
@@ -33,7 +33,7 @@ func (r *route) alternatives(best []move, reached func(state) bool) error {
 				return err
 			}
 			if end >= 0 {
-				heap.Push(regions, region{banned, s.moves(end), s.nodes[end].cost})
+				heap.Push(regions, subproblem{banned, s.moves(end), s.nodes[end].cost})
 			}
 		}
 		return nil
@@ -45,7 +45,7 @@ func (r *route) alternatives(best []move, reached func(state) bool) error {
 	// The number of searches is bounded: paths that differ only by detours can be
 	// very many.
 	for tries := 0; regions.Len() > 0 && len(accepted) < r.All && tries < 8*r.All; tries++ {
-		next := heap.Pop(regions).(region)
+		next := heap.Pop(regions).(subproblem)
 		different := true
 		for _, a := range accepted {
 			different = different && !contains(next.moves, a)
@@ -99,20 +99,21 @@ func contains(path, other []move) bool {
 	return true
 }
 
-// region is the paths that take none of some hops, with the best of them.
-type region struct {
+// subproblem is the paths that take none of some hops, with the best of them: the further best paths are found by
+// partitioning what is left after each (Lawler's refinement of Yen's algorithm).
+type subproblem struct {
 	banned map[hopKey]bool
 	moves  []move
 	cost   cost
 }
 
-type regionHeap []region
+type priorityQueue []subproblem
 
-func (h regionHeap) Len() int           { return len(h) }
-func (h regionHeap) Less(i, k int) bool { return h[i].cost.less(h[k].cost) }
-func (h regionHeap) Swap(i, k int)      { h[i], h[k] = h[k], h[i] }
-func (h *regionHeap) Push(x any)        { *h = append(*h, x.(region)) }
-func (h *regionHeap) Pop() any {
+func (h priorityQueue) Len() int           { return len(h) }
+func (h priorityQueue) Less(i, k int) bool { return h[i].cost.less(h[k].cost) }
+func (h priorityQueue) Swap(i, k int)      { h[i], h[k] = h[k], h[i] }
+func (h *priorityQueue) Push(x any)        { *h = append(*h, x.(subproblem)) }
+func (h *priorityQueue) Pop() any {
 	last := len(*h) - 1
 	x := (*h)[last]
 	*h = (*h)[:last]

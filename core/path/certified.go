@@ -90,15 +90,15 @@ func (r *route) reached(s state) bool {
 	return s.line == r.goal.line && s.version == r.goal.version && len(r.lacks(s.context)) == 0
 }
 
-// lack is a component of a box that is not as a certified set wants it.
-type lack struct {
+// obstacle is a component of a box that is not as a certified set wants it.
+type obstacle struct {
 	box   int
 	want  rulebook.Wanted
 	known bool
 }
 
-func (r *route) lacks(context int32) []lack {
-	var out []lack
+func (r *route) lacks(context int32) []obstacle {
+	var out []obstacle
 	t := r.team
 	for b, list := range r.goal.wanted {
 		for _, w := range list {
@@ -108,7 +108,7 @@ func (r *route) lacks(context int32) []lack {
 			}
 			place := t.places[context][b*len(t.watched)+i]
 			if place < 0 || !w.Range.HoldsPlace(int(place), t.watched[i].marks) {
-				out = append(out, lack{b, w, place >= 0})
+				out = append(out, obstacle{b, w, place >= 0})
 			}
 		}
 	}

@@ -138,8 +138,8 @@ func (f *finder) together(boxes []*Box) (*Answer, error) {
 		return a, nil
 	}
 	meets := at
-	if !slices.ContainsFunc(meets, func(m gathering) bool { return m.scheme().Equal(m.version, goal.text) }) {
-		meets = append(meets, gathering{version: goal.text, rules: boxes[0]})
+	if !slices.ContainsFunc(meets, func(m versionGroup) bool { return m.scheme().Equal(m.version, goal.text) }) {
+		meets = append(meets, versionGroup{version: goal.text, rules: boxes[0]})
 	}
 	var why []string
 	var first *Answer
@@ -163,20 +163,20 @@ func (f *finder) together(boxes []*Box) (*Answer, error) {
 	return first, nil
 }
 
-// gathering is the members that run one version.
-type gathering struct {
+// versionGroup is the members that run one version.
+type versionGroup struct {
 	version string
 	boxes   []*Box
 	rules   *Box
 }
 
-func (g gathering) scheme() interface{ Equal(a, b string) bool } {
+func (g versionGroup) scheme() interface{ Equal(a, b string) bool } {
 	return g.rules.Rules.Scheme(g.rules.Rules.Main(g.rules.Family))
 }
 
 // versions lists what members run: what most of them run first.
-func (f *finder) versions(boxes []*Box) []gathering {
-	var out []gathering
+func (f *finder) versions(boxes []*Box) []versionGroup {
+	var out []versionGroup
 next:
 	for _, b := range boxes {
 		v, _ := b.mainVersion()
@@ -186,14 +186,14 @@ next:
 				continue next
 			}
 		}
-		out = append(out, gathering{v, []*Box{b}, b})
+		out = append(out, versionGroup{v, []*Box{b}, b})
 	}
-	slices.SortStableFunc(out, func(a, b gathering) int { return len(b.boxes) - len(a.boxes) })
+	slices.SortStableFunc(out, func(a, b versionGroup) int { return len(b.boxes) - len(a.boxes) })
 	return out
 }
 
-// met is where the members of a group are once all run one version.
-type met struct {
+// meetingPoint is where the members of a group are once all run one version.
+type meetingPoint struct {
 	version    string
 	components map[*Box]map[string]string
 	// installs are the main versions that a box was brought to on the way.
@@ -203,9 +203,9 @@ type met struct {
 // by plans for a group by way of one version at which all meet.
 //
 // In one piece: one pass over the members that must meet, whose hops end in one row.
-func (f *finder) by(boxes []*Box, at []gathering, meet, goal string) (*Answer, error) {
+func (f *finder) by(boxes []*Box, at []versionGroup, meet, goal string) (*Answer, error) {
 	var before []Hop
-	there := &met{meet, map[*Box]map[string]string{}, map[*Box][]string{}}
+	there := &meetingPoint{meet, map[*Box]map[string]string{}, map[*Box][]string{}}
 	total := &Answer{From: at[0].version, To: f.Goal.Version}
 	for _, g := range at {
 		if g.scheme().Equal(g.version, meet) {
@@ -270,7 +270,7 @@ func (f *finder) by(boxes []*Box, at []gathering, meet, goal string) (*Answer, e
 	return a, nil
 }
 
-func (f *finder) spread(at []gathering) string {
+func (f *finder) spread(at []versionGroup) string {
 	var parts []string
 	for _, g := range at {
 		var names []string
@@ -306,7 +306,7 @@ func lines(boxes []*Box) [][]string {
 
 // solve finds the path of boxes that run one version. at says what they run at
 // the start, where that is not what the device file says.
-func (f *finder) solve(boxes []*Box, at *met) (*Answer, error) {
+func (f *finder) solve(boxes []*Box, at *meetingPoint) (*Answer, error) {
 	a := &Answer{Name: boxes[0].Device.Name.Text, To: f.Goal.Version, Family: cmp.Or(f.Goal.Family, boxes[0].Family)}
 	if len(boxes) > 1 {
 		a.Name = f.Device.Name.Text
@@ -443,8 +443,8 @@ type route struct {
 	begin   stand
 	goal    target
 	answer  *Answer
-	at      *met  // where members came together first; nil when they were
-	returns *bool // see mayReturn
+	at      *meetingPoint // where members came together first; nil when they were
+	returns *bool         // see mayReturn
 	// returning: hops are told that lead back to where it began.
 	returning bool
 }

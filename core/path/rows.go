@@ -41,28 +41,28 @@ type ruleset struct {
 	r        *rulebook.Rulebook
 	rules    []*rulebook.HopRule
 	unsure   []bool
-	fromSpan []spans // of each rule, in the versions of the family that is left
-	toSpan   []spans // in the versions of the family that is gone to
-	fromCut  []int   // where classes of the family that is left begin
-	to       int     // how many versions the family gone to has
-	runs     [][]run // by the class that is left
+	fromSpan []intervals // of each rule, in the versions of the family that is left
+	toSpan   []intervals // in the versions of the family that is gone to
+	fromCut  []int       // where classes of the family that is left begin
+	to       int         // how many versions the family gone to has
+	runs     [][]run     // by the class that is left
 }
 
-// spans are the stretches of versions that a range holds, and those that it may hold.
-type spans struct{ in, unsure [][2]int }
+// intervals are the stretches of versions that a range holds, and those that it may hold.
+type intervals struct{ in, unsure [][2]int }
 
 // has tells whether a version is or may be in, and whether that is sure.
-func (s spans) has(i int) (is, sure bool) {
+func (s intervals) has(i int) (is, sure bool) {
 	if within(s.in, i) {
 		return true, true
 	}
 	return within(s.unsure, i), false
 }
 
-func (s spans) none() bool { return len(s.in) == 0 && len(s.unsure) == 0 }
+func (s intervals) none() bool { return len(s.in) == 0 && len(s.unsure) == 0 }
 
 // all lists both kinds of stretches.
-func (s spans) all() [][2]int {
+func (s intervals) all() [][2]int {
 	if len(s.unsure) == 0 {
 		return s.in
 	}
@@ -90,7 +90,7 @@ func newRuleset(b *Box, from, to *line, fromFamily, toFamily string) *ruleset {
 			continue
 		}
 		rf, rt := h.Ranges()
-		var fs, ts spans
+		var fs, ts intervals
 		fs.in, fs.unsure = rf.Spans(from.scheme, from.versions)
 		ts.in, ts.unsure = rt.Spans(to.scheme, to.versions)
 		if fs.none() || ts.none() {

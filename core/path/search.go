@@ -90,7 +90,7 @@ type search struct {
 	nodes  []node
 	places map[[2]int32][]int32 // by context and line: the node of each version, -1 for none
 	queue  []queued
-	fields map[[2]int32]*field // by context and line
+	fields map[[2]int32]*openVersions // by context and line
 	alone  map[[2]int32][]bootMove
 	unsure bool // something that is not known was met
 	filled int
@@ -140,12 +140,12 @@ func (s *search) pop() queued {
 	}
 }
 
-// field is which versions of a line are open to moves in a context. next
+// openVersions is which versions of a line are open to moves in a context. next
 // chains the closed ones to the open ones: the first for moves that keep the
 // configuration, the second for those that reset it.
-type field struct{ next [2][]int32 }
+type openVersions struct{ next [2][]int32 }
 
-func (f *field) open(kind int, i int32) int32 {
+func (f *openVersions) open(kind int, i int32) int32 {
 	next := f.next[kind]
 	for next[i] != i {
 		next[i] = next[next[i]]
@@ -157,7 +157,7 @@ func (f *field) open(kind int, i int32) int32 {
 // maxFields bounds the memory of fields and of the lists of nodes, in numbers.
 const maxFields = 1 << 24
 
-func (s *search) field(context, line int32) (*field, error) {
+func (s *search) field(context, line int32) (*openVersions, error) {
 	key := [2]int32{context, line}
 	if f := s.fields[key]; f != nil {
 		return f, nil
@@ -167,7 +167,7 @@ func (s *search) field(context, line int32) (*field, error) {
 	if s.filled += 2 * n; s.filled > maxFields {
 		return nil, &TooManyStates{s.bound}
 	}
-	f := &field{[2][]int32{make([]int32, n+1), make([]int32, n+1)}}
+	f := &openVersions{[2][]int32{make([]int32, n+1), make([]int32, n+1)}}
 	for i := range n {
 		may := s.t.possible(l, &l.candidates[i], context)
 		s.unsure = s.unsure || may == truth.Unknown
@@ -185,7 +185,7 @@ func (s *search) field(context, line int32) (*field, error) {
 // run searches from a state until one is reached that the goal takes, or all
 // are seen. It gives the node reached, or -1.
 func (s *search) run(from state, goal func(state) bool) (int32, error) {
-	s.places, s.fields, s.alone = map[[2]int32][]int32{}, map[[2]int32]*field{}, map[[2]int32][]bootMove{}
+	s.places, s.fields, s.alone = map[[2]int32][]int32{}, map[[2]int32]*openVersions{}, map[[2]int32][]bootMove{}
 	if s.bound == 0 {
 		s.bound = MaxStates
 	}
@@ -238,7 +238,7 @@ func (s *search) expand(at int32) error {
 	return nil
 }
 
-func (s *search) expandPart(at, line int32, f *field, p part) {
+func (s *search) expandPart(at, line int32, f *openVersions, p part) {
 	n := s.nodes[at]
 	l := s.t.lines[line]
 	kind := 0

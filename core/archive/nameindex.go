@@ -10,10 +10,10 @@ import (
 	"sync"
 )
 
-// roster is all that the directory of one archive lists, so that two programs
+// nameIndex is all that the directory of one archive lists, so that two programs
 // cannot take two different things out of it: no two members may bear what some
 // program takes for one name and differ, and none may lie below a link or a file.
-type roster struct {
+type nameIndex struct {
 	mu      sync.Mutex
 	members []*member
 }
@@ -39,20 +39,20 @@ const (
 	specialMember // a device, a pipe, a socket
 )
 
-func (r *roster) add(m *member) {
+func (r *nameIndex) add(m *member) {
 	r.mu.Lock()
 	defer r.mu.Unlock()
 	r.members = append(r.members, m)
 }
 
 // file notes a file; check is the archive's own checksum of it.
-func (r *roster) file(it *Item, check string) {
+func (r *nameIndex) file(it *Item, check string) {
 	r.add(&member{name: it.Name, kind: fileMember, item: it, size: it.Size, check: check})
 }
 
-func (r *roster) folder(name string) { r.add(&member{name: printable(name), kind: folderMember}) }
+func (r *nameIndex) folder(name string) { r.add(&member{name: printable(name), kind: folderMember}) }
 
-func (r *roster) link(it *Item, target string, hard bool) {
+func (r *nameIndex) link(it *Item, target string, hard bool) {
 	what := "a symbolic link"
 	if hard {
 		what = "a hard link"
@@ -60,7 +60,7 @@ func (r *roster) link(it *Item, target string, hard bool) {
 	r.add(&member{name: it.Name, kind: linkMember, item: it, target: target, what: what, hard: hard})
 }
 
-func (r *roster) special(it *Item, what string) {
+func (r *nameIndex) special(it *Item, what string) {
 	r.add(&member{name: it.Name, kind: specialMember, item: it, what: what})
 }
 
@@ -115,7 +115,7 @@ func (t *top) root() bool { return t.telling() >= enoughTelling }
 // be: in a system as it runs, and in what is unpacked over one.
 func (t *top) like() bool { return t.root() || t.telling() == enoughTelling-1 && !t.others }
 
-func (r *roster) rootFileSystem() bool {
+func (r *nameIndex) rootFileSystem() bool {
 	var t top
 	for _, m := range r.members {
 		t.add(m.name, m.kind == fileMember)
@@ -126,9 +126,9 @@ func (r *roster) rootFileSystem() bool {
 // judge tells what is wrong with the members together, once all of them have
 // passed. later says that a later member is meant to replace an earlier one of its
 // name, as the archives of a RAM disk are unpacked one over another.
-func (r *roster) judge(p *pass, later bool) {
+func (r *nameIndex) judge(p *pass, later bool) {
 	root := r.rootFileSystem()
-	told := &teller{p: p}
+	told := &reporter{p: p}
 	key := sameKey
 	if root {
 		key = exactKey
@@ -145,13 +145,13 @@ func (r *roster) judge(p *pass, later bool) {
 }
 
 // names tells what is wrong with the names together.
-func (r *roster) names(told *teller, key func(string) string, replaces func(*member) bool) {
+func (r *nameIndex) names(told *reporter, key func(string) string, replaces func(*member) bool) {
 	r.below(told, key, r.twice(told, key, replaces))
 }
 
 // twice tells of members of one name that differ, and gives for each name the first of
 // its members, or the last.
-func (r *roster) twice(told *teller, key func(string) string, replaces func(*member) bool) map[string]*member {
+func (r *nameIndex) twice(told *reporter, key func(string) string, replaces func(*member) bool) map[string]*member {
 	first := make(map[string]*member, len(r.members))
 	for _, m := range r.members {
 		k := key(m.name)
@@ -180,7 +180,7 @@ func (r *roster) twice(told *teller, key func(string) string, replaces func(*mem
 }
 
 // below tells of members that lie below a link or a file.
-func (r *roster) below(told *teller, key func(string) string, first map[string]*member) {
+func (r *nameIndex) below(told *reporter, key func(string) string, first map[string]*member) {
 	for _, m := range r.members {
 		k := key(m.name)
 		for i, levels := 0, 0; levels < maxLevels; levels++ {
@@ -239,7 +239,7 @@ func (m *member) noun() string {
 // tellSpecial reports what is neither a file nor a folder: never followed, never
 // written. A link that stays inside is worth knowing, one that leads out and a device
 // are unsafe.
-func (r *roster) tellSpecial(p *pass, told *teller) {
+func (r *nameIndex) tellSpecial(p *pass, told *reporter) {
 	reported := 0
 	for _, m := range r.members {
 		if m.kind == fileMember || m.kind == folderMember {
@@ -270,7 +270,7 @@ const maxTarget = 64 << 10
 const maxSpecials = 100
 
 // countSpecial tells of a root file system how many links and devices it holds.
-func (r *roster) countSpecial(told *teller) {
+func (r *nameIndex) countSpecial(told *reporter) {
 	links, specials := 0, 0
 	for _, m := range r.members {
 		switch m.kind {
@@ -298,15 +298,15 @@ func (m *member) staysInside() bool {
 	return target != ".." && !strings.HasPrefix(target, "../")
 }
 
-// teller tells the faults of one kind one by one, up to a bound, then how many more.
-type teller struct {
+// reporter tells the faults of one kind one by one, up to a bound, then how many more.
+type reporter struct {
 	p    *pass
 	told map[Class]int
 }
 
 const compareSources = "get the package from its maker again; do not guess which one is meant"
 
-func (t *teller) tell(c Class, advice, format string, args ...any) {
+func (t *reporter) tell(c Class, advice, format string, args ...any) {
 	if t.told == nil {
 		t.told = map[Class]int{}
 	}
@@ -320,15 +320,15 @@ func (t *teller) tell(c Class, advice, format string, args ...any) {
 	}
 }
 
-func (t *teller) damaged(format string, args ...any) {
+func (t *reporter) damaged(format string, args ...any) {
 	t.tell(Damaged, compareSources, format, args...)
 }
-func (t *teller) note(format string, args ...any) { t.tell(Note, "", format, args...) }
-func (t *teller) unsafe(format string, args ...any) {
+func (t *reporter) note(format string, args ...any) { t.tell(Note, "", format, args...) }
+func (t *reporter) unsafe(format string, args ...any) {
 	t.tell(Unsafe, "they are not followed and will not be unpacked", format, args...)
 }
 
-func (t *teller) end() {
+func (t *reporter) end() {
 	for _, c := range slices.Sorted(maps.Keys(t.told)) {
 		if n := t.told[c] - maxTold; n > 0 {
 			advice := ""
@@ -345,7 +345,7 @@ const maxTold = 8
 
 // modeMember notes, by its mode, what is neither a file nor a folder, and tells
 // whether it was that.
-func (r *roster) modeMember(it *Item, mode fs.FileMode, target string) bool {
+func (r *nameIndex) modeMember(it *Item, mode fs.FileMode, target string) bool {
 	switch {
 	case mode&fs.ModeSymlink != 0:
 		r.link(it, target, false)

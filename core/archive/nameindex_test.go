@@ -11,7 +11,7 @@ import (
 func TestTellerCountsEveryClass(t *testing.T) {
 	for _, c := range []Class{Damaged, Unreadable, Unsafe, Denied, Note} {
 		p := &pass{it: &Item{Address: "a"}}
-		told := &teller{p: p}
+		told := &reporter{p: p}
 		for range maxTold + 3 {
 			told.tell(c, "", "a fault")
 		}
