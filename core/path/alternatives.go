@@ -19,7 +19,7 @@ func (r *route) alternatives(best []move, reached func(state) bool) error {
 	if r.All < 2 || len(best) == 0 {
 		return nil
 	}
-	regions := &priorityQueue{}
+	left := &priorityQueue{}
 	split := func(parent map[hopKey]bool, moves []move) error {
 		for _, k := range r.keys(moves) {
 			banned := maps.Clone(parent)
@@ -33,7 +33,7 @@ func (r *route) alternatives(best []move, reached func(state) bool) error {
 				return err
 			}
 			if end >= 0 {
-				heap.Push(regions, subproblem{banned, s.moves(end), s.nodes[end].cost})
+				heap.Push(left, subproblem{banned, s.moves(end), s.nodes[end].cost})
 			}
 		}
 		return nil
@@ -44,8 +44,8 @@ func (r *route) alternatives(best []move, reached func(state) bool) error {
 	}
 	// The number of searches is bounded: paths that differ only by detours can be
 	// very many.
-	for tries := 0; regions.Len() > 0 && len(accepted) < r.All && tries < 8*r.All; tries++ {
-		next := heap.Pop(regions).(subproblem)
+	for tries := 0; left.Len() > 0 && len(accepted) < r.All && tries < 8*r.All; tries++ {
+		next := heap.Pop(left).(subproblem)
 		different := true
 		for _, a := range accepted {
 			different = different && !contains(next.moves, a)
@@ -99,8 +99,8 @@ func contains(path, other []move) bool {
 	return true
 }
 
-// subproblem is the paths that take none of some hops, with the best of them: the further best paths are found by
-// partitioning what is left after each (Lawler's refinement of Yen's algorithm).
+// subproblem is the paths that take none of some hops, with the best of them. What is left after each path is cut
+// into one for each of its hops.
 type subproblem struct {
 	banned map[hopKey]bool
 	moves  []move

@@ -6,7 +6,7 @@ import (
 	"fitcheck/core/truth"
 )
 
-// The search goes best-first over the states: version of the main component,
+// The search is Dijkstra's algorithm over the states: version of the main component,
 // and context. What a move costs hangs on the version gone to, and on the rule
 // only by whether it resets the configuration. So, in one context, a version
 // that was reached without a reset from the cheapest state that leads there
