@@ -125,7 +125,7 @@ func TestEqualItemsAreFoundEqual(t *testing.T) {
 					continue
 				}
 				for k, o := range []Options{{}, withRules(t), {Contents: true, Deep: true, Texts: true}, {Undigested: true}} {
-					if o.Deep && n > 0 {
+					if o.Deep && n > 0 || underRace && (n > 0 || k > 1) {
 						continue
 					}
 					what := fmt.Sprintf("%s as %q and %q, folder %v, options %d", title, names[0], names[1], folder, k)
@@ -153,7 +153,9 @@ func TestEqualItemsAreFoundEqual(t *testing.T) {
 			}
 		}
 	}
-	assert.Greater(t, shared, 300)
+	if !underRace {
+		assert.Greater(t, shared, 300)
+	}
 }
 
 // TestEqualItemsAreReadOnce sees by the bound on bytes that an item is not read again.

@@ -1,0 +1,5 @@
+//go:build !race
+
+package survey
+
+const underRace = false
