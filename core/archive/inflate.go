@@ -60,10 +60,10 @@ func init() {
 		z.Multistream(false)
 		return z, nil
 	}})
-	registerMethod(&method{name: Bzip2Stream, rank: 2, tells: isBzip2, sum: "CRC-32", inflate: func(r io.Reader, _ int64) (io.ReadCloser, error) {
+	registerMethod(&method{name: Bzip2Stream, rank: 2, slow: true, tells: isBzip2, sum: "CRC-32", inflate: func(r io.Reader, _ int64) (io.ReadCloser, error) {
 		return &bzip2Reader{bzip2.NewReader(r), 0}, nil
 	}})
-	registerMethod(&method{name: XzStream, rank: 3, tells: begins("\xfd7zXZ\x00"), sum: "checksum", sure: func(head []byte) bool { // a checksum over its flags
+	registerMethod(&method{name: XzStream, rank: 3, slow: true, tells: begins("\xfd7zXZ\x00"), sum: "checksum", sure: func(head []byte) bool { // a checksum over its flags
 		return len(head) > 12 && crc32.ChecksumIEEE(head[6:8]) == binary.LittleEndian.Uint32(head[8:])
 	}, inflate: func(r io.Reader, window int64) (io.ReadCloser, error) { return xzReader(r, window, true) }})
 	registerMethod(&method{name: ZstdStream, rank: 4, tells: begins("\x28\xb5\x2f\xfd"), sure: func(head []byte) bool { return len(head) > 5 && head[4]&0x08 == 0 },
@@ -78,7 +78,7 @@ func init() {
 		return begins("\x04\x22\x4d\x18")(head) || begins("\x02\x21\x4c\x18")(head)
 	}, sure: func(head []byte) bool { return len(head) > 12 },
 		inflate: func(r io.Reader, _ int64) (io.ReadCloser, error) { return &lz4Reader{lz4.NewReader(r), 0, 0}, nil }})
-	registerMethod(&method{name: LzmaStream, rank: 9, tells: isLzma, inflate: lzmaReader})
+	registerMethod(&method{name: LzmaStream, rank: 9, slow: true, tells: isLzma, inflate: lzmaReader})
 }
 
 // begins tells what begins with a magic.

@@ -20,8 +20,18 @@ type method struct {
 	// inflate reads one stream. window bounds the memory that it may ask for. What it reads ahead
 	// of the end is lost, unless its reader is an ahead.
 	inflate func(r io.Reader, window int64) (io.ReadCloser, error)
+	// slow: it inflates a tenth as fast as the others.
+	slow bool
 	// sum names the checksum that a stream carries of what it holds; "" for none.
 	sum string
+}
+
+// look is how much of a stream a quick look inflates.
+func (m *method) look() int {
+	if m.slow {
+		return slowBytes
+	}
+	return QuickBytes
 }
 
 var methods []*method

@@ -1,7 +1,6 @@
 package archive
 
 import (
-	"errors"
 	"fmt"
 	"io"
 )
@@ -9,11 +8,17 @@ import (
 // A quick look reads heads: of a stream no more is inflated than QuickBytes, and what lies behind
 // them is told to be not looked at.
 
-// QuickBytes is how much of one stream a quick look inflates.
-const QuickBytes = 1 << 20
+// QuickBytes is how much of one stream a quick look inflates, and slowBytes how much of one that inflates
+// slowly.
+const (
+	QuickBytes = 1 << 20
+	slowBytes  = 512 << 10
+)
 
 // errQuick ends the reading of a stream of which no more is wanted; it is no damage.
-var errQuick = errors.New("no more of the stream is wanted")
+type errQuick struct{ after int } // bytes
+
+func (*errQuick) Error() string { return "no more of the stream is wanted" }
 
 // quick tells whether the content of a pass is not wanted beyond what tells what it is.
 func (p *pass) quick() bool {
@@ -23,16 +28,16 @@ func (p *pass) quick() bool {
 
 // quickReader reads the beginning of a stream.
 type quickReader struct {
-	r    io.Reader
-	left int
+	r        io.Reader
+	all, got int
 }
 
 func (q *quickReader) Read(b []byte) (int, error) {
-	if q.left <= 0 {
-		return 0, errQuick
+	if q.got >= q.all {
+		return 0, &errQuick{q.all}
 	}
-	n, err := q.r.Read(b[:min(len(b), q.left)])
-	q.left -= n
+	n, err := q.r.Read(b[:min(len(b), q.all-q.got)])
+	q.got += n
 	return n, err
 }
 
@@ -45,9 +50,9 @@ func (p *pass) passOver() {
 }
 
 // stopped ends a pass whose stream holds more than a quick look inflates.
-func (p *pass) stopped() {
+func (p *pass) stopped(after int) {
 	if !p.skipped {
-		p.problem(Note, fmt.Sprintf("what lies behind its first %d MiB is not listed (-quick)", QuickBytes>>20), "")
+		p.problem(Note, fmt.Sprintf("what lies behind its first %d KiB is not listed (-quick)", after>>10), "")
 	}
 	p.passOver()
 }

@@ -99,7 +99,7 @@ func (w *walker) stream(p *pass) error {
 		inner.Reset(a)
 	}
 	if p.quick() {
-		inner.Reset(&quickReader{r, QuickBytes})
+		inner.Reset(&quickReader{r: r, all: methodOf(method).look()})
 	}
 	defer func() { inner.Reset(nil); heads.Put(inner) }()
 	head, err := inner.Peek(tarBlock)

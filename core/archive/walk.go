@@ -192,7 +192,7 @@ func (p *pass) Read(b []byte) (int, error) {
 			return n, &OpenError{Path: p.it.Address, Err: werr}
 		}
 	}
-	if errors.Is(err, errQuick) {
+	if quick := (*errQuick)(nil); errors.As(err, &quick) {
 		p.hit, p.broken = true, true
 		p.passOver()
 		return n, err
@@ -235,8 +235,8 @@ func (p *pass) failed(err error) error {
 	if fatal(err) {
 		return err
 	}
-	if errors.Is(err, errQuick) {
-		p.stopped()
+	if quick := (*errQuick)(nil); errors.As(err, &quick) {
+		p.stopped(quick.after)
 		return nil
 	}
 	if p.skipped && p.quick() { // a beginning alone is no damage

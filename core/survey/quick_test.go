@@ -61,7 +61,7 @@ func TestQuickReadsHeads(t *testing.T) {
 	assert.Equal(t, "uimage", kinds["first.img"])
 	assert.NotContains(t, kinds, "last.img")
 	require.Len(t, notes, 1)
-	assert.Contains(t, notes[0].What, "what lies behind its first 1 MiB is not listed")
+	assert.Contains(t, notes[0].What, "what lies behind its first 1024 KiB is not listed")
 
 	kinds, notes = quick("p.tar", plain.Bytes())
 	assert.Equal(t, map[string]string{"p.tar": "tar", "first.img": "uimage", "disk.gz": "gzip", "disk": "unknown", "last.img": "uimage"}, kinds)
