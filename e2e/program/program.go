@@ -41,7 +41,11 @@ func Main(m *testing.M) int {
 	if runtime.GOOS == "windows" {
 		Path += ".exe"
 	}
-	build := exec.Command("go", "build", "-o", Path, "fitcheck/cmd/fitcheck")
+	args := []string{"build", "-o", Path}
+	if os.Getenv("GOCOVERDIR") != "" { // .ci/coverage counts what the program runs
+		args = append(args, "-cover", "-coverpkg=fitcheck/...")
+	}
+	build := exec.Command("go", append(args, "fitcheck/cmd/fitcheck")...)
 	build.Env = append(os.Environ(), "CGO_ENABLED=0")
 	if out, err := build.CombinedOutput(); err != nil {
 		fmt.Fprintf(os.Stderr, "%s\n%v\n", out, err)
