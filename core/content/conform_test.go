@@ -67,6 +67,15 @@ func TestConformance(t *testing.T) {
 				} else if err != nil {
 					told(t, err)
 				}
+				for _, number := range extremes {
+					if at%2 == 0 && at+len(number) <= len(data) {
+						other := bytes.Clone(data)
+						copy(other[at:], number)
+						if _, err := summary(k.Name, other); err != nil {
+							told(t, err)
+						}
+					}
+				}
 				for _, mask := range []byte{0x01, 0xff} {
 					other := bytes.Clone(data)
 					other[at] ^= mask
@@ -78,6 +87,9 @@ func TestConformance(t *testing.T) {
 		})
 	}
 }
+
+// extremes are numbers of 16 and 32 bits at which sizes and offsets turn over, in either byte order.
+var extremes = [][]byte{{0, 0, 0, 0}, {0xff, 0xff, 0xff, 0xff}, {0x7f, 0xff, 0xff, 0xff}, {0xff, 0xff, 0xff, 0x7f}, {0, 0}, {0xff, 0xff}, {0, 1}, {1, 0}}
 
 // A file system is cut and changed at every place of its beginning, and at some of the rest.
 const (

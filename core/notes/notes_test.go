@@ -213,6 +213,17 @@ func pdfOf(compressed bool, pages ...string) []byte {
 	return b.Bytes()
 }
 
+// A line of a page is that on which its text begins, whatever white space and tags stand in front.
+func TestLinesOfPages(t *testing.T) {
+	d, err := Read("n.html", []byte("<html><body>\n<p>\n\n  The boot loader must be\n3.2.0 or later.</p>\n<ul>\n<li>Ports may flap</li><li>\nLamps are green</li></ul></body></html>"), nil)
+	require.NoError(t, err)
+	var at []string
+	for _, l := range d.Lines {
+		at = append(at, fmt.Sprint(l.Number, " ", l.Text))
+	}
+	assert.Equal(t, []string{"4 The boot loader must be 3.2.0 or later.", "7 Ports may flap", "8 Lamps are green"}, at)
+}
+
 func TestPDF(t *testing.T) {
 	for _, compressed := range []bool{false, true} {
 		d, err := Read("n.pdf", pdfOf(compressed, "Release notes for 8.4.2\nAll is well.", "The boot loader must be 3.2.0 or later.\nAll settings are lost below 8.2.1."), PDF)

@@ -111,6 +111,7 @@ func TestFind(t *testing.T) {
 		"companion too old":             {device: strings.Replace(at1, "5.1", "4.9", 1), q: to("3.0"), blocked: "it needs ctl >=5, and there is ctl 4.9"},
 		"companion not known":           {device: strings.Replace(at1, "companions: {ctl: '5.1'}\n", "", 1), q: to("3.0"), unsettled: "3.0: it needs ctl >=5, and what there is is not known"},
 		"attached is dropped":           {device: at1 + "attached: [OLD]\n", q: to("3.0"), blocked: "it no longer supports OLD, which is attached"},
+		"attached is only guessed":      {device: at1 + "attached: [OLD]\nread_from: {attached: 'log:3 (guess)'}\n", q: to("3.0"), unsettled: "it no longer supports OLD, and what is attached is"},
 		"boot loader not known":         {device: strings.Replace(at1, ", boot: '1.0'", "", 1), q: to("3.0"), unsettled: "2.0: it brings a boot, and the installed one of box is not known"},
 		"installed not known":           {device: "model: Q1\n", q: to("3.0"), unsettled: "the installed main of box is not known"},
 		"installed is no version":       {device: "model: Q1\ninstalled: {main: frozen}\n", q: to("3.0"), unsettled: `does not read "frozen"`},

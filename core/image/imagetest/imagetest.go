@@ -88,6 +88,7 @@ func Conform(t *testing.T, s Suite) {
 			c.cut()
 			c.patched()
 			c.flipped()
+			c.extreme()
 		})
 	}
 }
@@ -299,6 +300,22 @@ func (c *conformance) patched() {
 func (c *conformance) flipped() {
 	for _, at := range places(len(c.Data)) {
 		c.read(flip(c.Data, int64(at), 0xff))
+	}
+}
+
+// extremes are numbers of 16 and 32 bits at which sizes and offsets turn over, in either byte order.
+var extremes = [][]byte{{0, 0, 0, 0}, {0xff, 0xff, 0xff, 0xff}, {0x7f, 0xff, 0xff, 0xff}, {0xff, 0xff, 0xff, 0x7f}, {0x80, 0, 0, 0}, {0, 0, 0, 0x80}, {0, 0}, {0xff, 0xff}, {0, 1}, {1, 0}}
+
+// extreme: whatever number stands anywhere, what comes back keeps the promises, and nothing panics.
+func (c *conformance) extreme() {
+	for _, at := range places(len(c.Data)) {
+		for _, number := range extremes {
+			if at%4 == 0 && at+len(number) <= len(c.Data) {
+				data := bytes.Clone(c.Data)
+				copy(data[at:], number)
+				c.read(data)
+			}
+		}
 	}
 }
 
