@@ -10,7 +10,7 @@ import (
 	"fitcheck/internal/present/page"
 )
 
-var compareCommand = register(&command{
+var _ = register(&command{
 	name: "compare", order: 30, args: "A B | -device D PACKAGE", tells: true, reads: true, folds: []string{page.All}, reports: true,
 	part: partDownload, example: "compare packages/qm-tram-8.4.1.zip packages/qm-tram-8.4.2.zip",
 	short: "what differs between two packages, or a package and what the device runs?",

@@ -22,7 +22,7 @@ import (
 	"fitcheck/internal/present/page"
 )
 
-var confirmCommand = register(&command{
+var _ = register(&command{
 	name: "confirm", order: 120, args: "-device D -after CAPTURE…", tells: true, reads: true, folds: []string{page.Why}, reports: true,
 	part: partNight, example: "confirm -device cabinet-07 -to 8.4.2 -after captures/cab07-after.txt",
 	short: "did the install do what the plan said?",

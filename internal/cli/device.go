@@ -19,7 +19,7 @@ import (
 	"fitcheck/internal/present/page"
 )
 
-var deviceCommand = register(&command{
+var _ = register(&command{
 	name: "device", order: 10, args: "[-out FILE] [-set K=V]… SOURCE…", tells: true, folds: []string{page.Why}, reports: true,
 	part: partDevice, example: "device captures/cab07.txt",
 	short: "what is this device? Builds or updates its device file",

@@ -9,7 +9,7 @@ import (
 	"fitcheck/internal/present"
 )
 
-var explainCommand = register(&command{
+var _ = register(&command{
 	name: "explain", order: 150, args: "[CODE]", tells: true,
 	part: partRules, example: "explain revision.excluded",
 	short: "what does this reason mean, when is it given, what settles it?",

@@ -17,7 +17,7 @@ import (
 	"fitcheck/internal/present/page"
 )
 
-var headerCommand = register(&command{
+var _ = register(&command{
 	name: "header", order: 50, args: "FILE", tells: true, reads: true, folds: []string{page.All}, reports: true,
 	part: partDownload, example: "header packages/qm-tram-8.4.2.zip::qm-tram-8.4.2/qm8t-a.img",
 	short: "what does this image's header say, and do its checksums hold?",

@@ -25,7 +25,7 @@ import (
 	"fitcheck/internal/present/page"
 )
 
-var matchCommand = register(&command{
+var _ = register(&command{
 	name: "match", order: 70, args: "-device D… PACKAGE… | -certified NAME", tells: true, reads: true, folds: []string{page.Why}, reports: true,
 	part: partDecide, example: "match -device cabinet-07 packages/qm-tram-8.4.2.zip",
 	short: "does it fit this device?",

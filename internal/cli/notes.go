@@ -14,7 +14,7 @@ import (
 	"fitcheck/internal/present/page"
 )
 
-var notesCommand = register(&command{
+var _ = register(&command{
 	name: "notes", order: 60, args: "PACKAGE|FILE…", tells: true, reads: true, folds: []string{page.All}, reports: true,
 	part: partDownload, example: "notes packages/qm-core-6.4.1.zip",
 	short: "what do the release notes say that bears on the install?",

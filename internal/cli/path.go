@@ -22,7 +22,7 @@ import (
 	"fitcheck/internal/present/page"
 )
 
-var pathCommand = register(&command{
+var _ = register(&command{
 	name: "path", order: 80, args: "-device D… -to VERSION", tells: true, reads: true, folds: []string{page.Why}, reports: true, draws: true,
 	part: partDecide, example: "path -device depot-core -to latest",
 	short: "how does the device get there, and back?",

@@ -23,7 +23,7 @@ import (
 	"fitcheck/internal/present/page"
 )
 
-var recoverCommand = register(&command{
+var _ = register(&command{
 	name: "recover", order: 130, args: "-device D PACKAGE…", tells: true, reads: true, folds: []string{page.Why}, reports: true,
 	part: partNight, example: "recover -device platform-2 packages/vr510-recovery-3.4.0.zip",
 	short: "it does not start: which image will its boot loader take, and how?",

@@ -15,7 +15,7 @@ import (
 	"fitcheck/internal/present/page"
 )
 
-var rulebookCommand = register(&command{
+var _ = register(&command{
 	name: "rulebook", order: 140, args: "check|draft|try|test|import|schema …", tells: true, reads: true, folds: []string{page.All},
 	part: partRules, example: "rulebook check rulebooks/quillmere.yaml",
 	short: "is this rulebook, layout or device file sound?",

@@ -12,7 +12,7 @@ import (
 	"fitcheck/internal/present/page"
 )
 
-var runbookCommand = register(&command{
+var _ = register(&command{
 	name: "runbook", order: 110, args: "-device D… PACKAGE…", tells: true, reads: true, folds: []string{page.Why},
 	part: partNight, example: "runbook -device cabinet-07 packages/qm-tram-8.4.2.zip",
 	short: "which steps, in which order, and what to look for at each?",

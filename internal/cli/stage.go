@@ -14,7 +14,7 @@ import (
 	"fitcheck/internal/present/page"
 )
 
-var stageCommand = register(&command{
+var _ = register(&command{
 	name: "stage", order: 90, args: "-device D… -into DIR PACKAGE…", tells: true, reads: true, folds: []string{page.Why}, reports: true,
 	part: partNight, example: "stage -device depot-core -to latest -into staged",
 	short: "which files must the server offer? Lays them out, checked",

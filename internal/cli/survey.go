@@ -18,7 +18,7 @@ import (
 	"fitcheck/internal/present/page"
 )
 
-var surveyCommand = register(&command{
+var _ = register(&command{
 	name: "survey", order: 20, args: "PACKAGE", tells: true, reads: true, folds: []string{page.All}, reports: true,
 	part: partDownload, example: "survey packages/qm-tram-8.4.2.zip",
 	short: "what is in this download, and is it whole?",

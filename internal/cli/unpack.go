@@ -14,7 +14,7 @@ import (
 	"fitcheck/internal/present/page"
 )
 
-var unpackCommand = register(&command{
+var _ = register(&command{
 	name: "unpack", order: 40, args: "-into DIR PACKAGE", tells: true, reads: true, folds: []string{page.All},
 	part: partDownload, example: "unpack -into unpacked packages/qm-tram-8.4.2.zip",
 	short: "write the items out as files, safely",

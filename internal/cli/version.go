@@ -13,7 +13,7 @@ import (
 // Version of the program.
 const Version = "0.1.0"
 
-var versionCommand = register(&command{
+var _ = register(&command{
 	name: "version", order: 190, short: "which fitcheck is this?", tells: true,
 	part: partRest, example: "version",
 	setup: func(*flag.FlagSet) func(context.Context, *call, []string) (int, error) {
