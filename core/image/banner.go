@@ -30,6 +30,7 @@ type banner struct {
 }
 
 type bannerFind struct {
+	raw           []byte
 	text, version string
 	at            int64
 }
@@ -71,7 +72,7 @@ func (b *banner) search(p []byte, base int64, limit int) {
 		}
 		from += i
 		if m := bannerText.FindSubmatch(p[from:min(len(p), from+bannerRoom)]); m != nil {
-			b.add(bannerFind{string(bytes.ToValidUTF8(m[0], []byte("?"))), string(m[1]), base + int64(from)})
+			b.add(bannerFind{bytes.Clone(m[0]), string(bytes.ToValidUTF8(m[0], []byte("?"))), string(m[1]), base + int64(from)})
 		}
 		from += len(bannerStart)
 	}
@@ -94,7 +95,7 @@ func (b *banner) tell(m *Image) {
 		return
 	}
 	for _, f := range b.found {
-		m.Field("linux_banner", f.at, []byte(f.text), f.text, "the kernel introduces itself")
+		m.Field("linux_banner", f.at, f.raw, f.text, "the kernel introduces itself")
 		m.Fact(Linux, f.version, f.at+int64(len(bannerStart)), int64(len(f.version)))
 	}
 }

@@ -44,23 +44,8 @@ func readAs(t *testing.T, set *image.Set, data []byte, l archive.Limits) {
 		t.Fatal(err)
 	}
 	if m != nil && err == nil {
-		promises(t, m, int64(len(data)))
-	}
-}
-
-func promises(t *testing.T, m *image.Image, size int64) {
-	t.Helper()
-	if len(m.Fields) > image.MaxFields || len(m.Parts) > image.MaxParts || len(m.Sums) > image.MaxSums {
-		t.Fatalf("%d fields, %d parts, %d sums", len(m.Fields), len(m.Parts), len(m.Sums))
-	}
-	for _, f := range m.Fields {
-		if f.Offset < 0 || f.Offset+int64(len(f.Raw)) > size {
-			t.Fatalf("the field %s at %d, %d bytes, lies outside of %d bytes", f.Name, f.Offset, len(f.Raw), size)
-		}
-	}
-	for _, s := range m.Sums {
-		if s.OK && (s.Over.From < 0 || s.Over.To > size) {
-			t.Fatalf("%s holds over %d to %d of %d bytes", s.What, s.Over.From, s.Over.To, size)
+		if what := imagetest.Promises(m, data); what != "" {
+			t.Fatal(what)
 		}
 	}
 }

@@ -166,7 +166,7 @@ func (c *conformance) read(data []byte) (string, *image.Image) {
 		return "", nil
 	}
 	if m != nil {
-		if what := Promises(m, int64(len(data))); what != "" {
+		if what := Promises(m, data); what != "" {
 			c.t.Error(what)
 		}
 	}
@@ -340,17 +340,32 @@ func places(size int) []int {
 	return out
 }
 
-// Promises tells which promise about offsets an image breaks; "" for none.
-func Promises(m *image.Image, size int64) string {
+// Promises tells which promise about the bytes of a file an image breaks: a field shows the bytes that stand at its place,
+// a fact cites bytes of the file, a checksum that holds was taken over bytes of it, and no list grows past its bound. It is
+// "" for none.
+func Promises(m *image.Image, data []byte) string {
+	size := int64(len(data))
 	for _, f := range m.Fields {
-		if f.Offset < 0 || f.Offset+int64(len(f.Raw)) > size {
+		end := f.Offset + int64(len(f.Raw))
+		if f.Offset < 0 || end > size {
 			return fmt.Sprintf("the field %s at %d, %d bytes, lies outside of %d bytes", f.Name, f.Offset, len(f.Raw), size)
+		}
+		if !bytes.Equal(f.Raw, data[f.Offset:end]) {
+			return fmt.Sprintf("the field %s shows %q, and at %d stands %q", f.Name, f.Raw, f.Offset, data[f.Offset:end])
+		}
+	}
+	for _, f := range m.Facts {
+		if f.Source.Kind == fact.Header && (f.Source.Offset < 0 || f.Source.Offset+f.Source.Size > size) {
+			return fmt.Sprintf("the fact %s cites %d bytes at %d of %d", f.About, f.Source.Size, f.Source.Offset, size)
 		}
 	}
 	for _, s := range m.Sums {
 		if s.OK && (s.Over.From < 0 || s.Over.To > size) {
 			return fmt.Sprintf("%s holds over %d to %d of %d bytes", s.What, s.Over.From, s.Over.To, size)
 		}
+	}
+	if len(m.Fields) > image.MaxFields || len(m.Parts) > image.MaxParts || len(m.Sums) > image.MaxSums {
+		return fmt.Sprintf("%d fields, %d parts, %d sums", len(m.Fields), len(m.Parts), len(m.Sums))
 	}
 	return ""
 }

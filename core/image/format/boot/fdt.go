@@ -233,6 +233,7 @@ func (t *fdt) number(n *fdtNode, name string) (uint64, fdtProp, bool) {
 type placed struct {
 	text     string
 	at, size int64
+	raw      []byte
 }
 
 // list reads a property as a list of texts that end at NUL each.
@@ -245,7 +246,7 @@ func (t *fdt) list(n *fdtNode, name string) []placed {
 	at := p.at
 	for piece := range bytes.SplitSeq(bytes.TrimSuffix(t.value(p), []byte{0}), []byte{0}) {
 		if text := image.CString(piece); text != "" && len(out) < 64 {
-			out = append(out, placed{text, at, int64(len(piece))})
+			out = append(out, placed{text, at, int64(len(piece)), piece})
 		}
 		at += int64(len(piece)) + 1
 	}

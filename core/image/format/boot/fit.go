@@ -349,7 +349,7 @@ func fitConfig(m *image.Image, t *fdt, n *fdtNode, standard bool, images map[str
 				m.Problem("%s starts the image %s, which is not there", where, ref.text)
 				continue
 			}
-			m.Field(where+"/"+key, ref.at, []byte(ref.text), ref.text, "")
+			m.Field(where+"/"+key, ref.at, ref.raw, ref.text, "")
 			c.Images = append(c.Images, name)
 			// What is loaded beside the one that starts may be for another
 			// processor of the board.

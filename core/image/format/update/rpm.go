@@ -1,6 +1,7 @@
 package update
 
 import (
+	"bytes"
 	"encoding/binary"
 	"fmt"
 	"strings"
@@ -27,7 +28,8 @@ func init() {
 // rpmEntry is a value of a header.
 type rpmEntry struct {
 	kind, count uint32
-	at          int64 // of the value
+	at          int64  // of the value
+	raw         []byte // of a text, up to its NUL
 	text        string
 	number      uint32
 }
@@ -59,7 +61,8 @@ func rpmHeader(s *image.Source, at int64) (map[uint32]rpmEntry, int64, error) {
 		v := rpmEntry{kind: be.Uint32(e[4:]), count: be.Uint32(e[12:]), at: at + 16 + n*16 + off}
 		switch v.kind {
 		case 6, 8, 9: // text, list of texts, text in several languages
-			v.text = image.CString(store[off:])
+			v.raw, _, _ = bytes.Cut(store[off:], []byte{0})
+			v.text = image.CString(v.raw)
 		case 4:
 			if off+4 <= int64(len(store)) {
 				v.number = be.Uint32(store[off:])
@@ -92,7 +95,7 @@ func readRPM(s *image.Source) (*image.Image, error) {
 	text := func(name string, tag uint32) string {
 		e := about[tag]
 		if e.text != "" {
-			m.Field(name, e.at, []byte(e.text), e.text, "")
+			m.Field(name, e.at, e.raw, e.text, "")
 		}
 		return e.text
 	}
@@ -100,13 +103,13 @@ func readRPM(s *image.Source) (*image.Image, error) {
 	text("payload_format", 1124)
 	text("payload_compressor", 1125)
 	if name != "" {
-		m.Fact(fact.Title, name, about[1000].at, int64(len(name)))
+		m.Fact(fact.Title, name, about[1000].at, int64(len(about[1000].raw)))
 	}
 	if full := strings.Trim(version+"-"+release, "-"); full != "" {
-		m.Fact(fact.Version, full, about[1001].at, int64(len(version)))
+		m.Fact(fact.Version, full, about[1001].at, int64(len(about[1001].raw)))
 	}
 	if arch != "" && arch != "noarch" {
-		m.Fact(fact.Arch, fact.CanonicalArch(arch), about[1022].at, int64(len(arch)))
+		m.Fact(fact.Arch, fact.CanonicalArch(arch), about[1022].at, int64(len(about[1022].raw)))
 	}
 	if t := about[1006]; t.number != 0 {
 		m.Fact(fact.Built, time.Unix(int64(t.number), 0).UTC().Format(time.RFC3339), t.at, 4)
