@@ -43,3 +43,20 @@ func TestLikeness(t *testing.T) {
 }
 
 func replace(text, from, to string) string { return strings.Replace(text, from, to, 1) }
+
+// What a managed device's manager has is part of what a judgement may rest on.
+func TestLikenessOfManagers(t *testing.T) {
+	of := func(manager string) string {
+		d, err := Read("d.yaml", []byte("kind: device\nname: ap\nmodel: VA-1\nmanaged_by: ctl\n"))
+		require.NoError(t, err)
+		if manager != "" {
+			m, err := Read("m.yaml", []byte("kind: device\nname: ctl\nmodel: VC-1\n"+manager))
+			require.NoError(t, err)
+			d.Managers = map[string]*Device{"ctl": m}
+		}
+		return d.Likeness()
+	}
+	assert.Equal(t, of("storage_free: 1MiB\n"), of("storage_free: 1MiB\n"))
+	assert.NotEqual(t, of("storage_free: 1MiB\n"), of("storage_free: 2MiB\n"))
+	assert.NotEqual(t, of("storage_free: 1MiB\n"), of(""))
+}
