@@ -6,6 +6,7 @@ import (
 	"regexp"
 	"slices"
 	"strings"
+	"unicode"
 
 	"fitcheck/core/notes"
 	"fitcheck/core/pattern"
@@ -128,11 +129,19 @@ func (d *Draft) documents(in Input) []Note {
 // title is the first line of a document.
 func (n Note) title() string {
 	for _, l := range n.Document.Lines {
-		if t := strings.TrimSpace(l.Text); t != "" {
+		if t := strings.TrimSpace(strings.Map(seen, l.Text)); t != "" {
 			return clip(t, 80)
 		}
 	}
 	return path.Base(n.Name)
+}
+
+// seen puts a blank in the place of what nobody sees.
+func seen(r rune) rune {
+	if unicode.IsGraphic(r) {
+		return r
+	}
+	return ' '
 }
 
 func clip(t string, n int) string {
