@@ -11,6 +11,7 @@ import (
 	"net/http"
 	"strings"
 	"sync"
+	"sync/atomic"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -20,7 +21,7 @@ import (
 // memory is a shelf of files in memory.
 type memory struct {
 	files map[string][]byte
-	sound error // what a file says before its last bytes go out
+	sound atomic.Pointer[Refusal] // what a file says before its last bytes go out
 }
 
 type inMemory struct {
@@ -39,7 +40,11 @@ func (m *memory) Open(name string) (File, string, error) {
 	if !ok {
 		return nil, "", &Refusal{NotThere, name + " was not staged"}
 	}
-	return &inMemory{bytes.NewReader(b), int64(len(b)), m.sound}, name, nil
+	f := &inMemory{Reader: bytes.NewReader(b), size: int64(len(b))}
+	if r := m.sound.Load(); r != nil {
+		f.sound = r
+	}
+	return f, name, nil
 }
 
 func noise(n int) []byte {
@@ -110,12 +115,12 @@ func TestEveryProtocol(t *testing.T) {
 			assert.Equal(t, "other was not staged", events.next(t, Refused).Why)
 
 			// A file that changes before its end never comes over whole.
-			shelf.sound = &Refusal{Withdrawn, "block is withdrawn"}
+			shelf.sound.Store(&Refusal{Withdrawn, "block is withdrawn"})
 			var got bytes.Buffer
 			require.Error(t, p.Fetch(context.Background(), at, "block", o.Told(), &got, nil))
 			assert.Less(t, got.Len(), 1428*4)
 			assert.Equal(t, "block is withdrawn", events.next(t, Broken).Why)
-			shelf.sound = nil
+			shelf.sound.Store(nil)
 
 			// A client that goes away in the middle.
 			ctx, stop := context.WithCancel(context.Background())
