@@ -12,7 +12,6 @@ import (
 	"os/exec"
 	"path/filepath"
 	"strings"
-	"syscall"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -149,7 +148,7 @@ func makeTree(t testing.TB, many int) string {
 	require.NoError(t, os.Link(filepath.Join(dir, "bin/large"), filepath.Join(dir, "lib/same")))
 	require.NoError(t, os.Symlink("../bin/tool", filepath.Join(dir, "lib/link")))
 	require.NoError(t, os.Symlink("/etc/"+strings.Repeat("long/", 30), filepath.Join(dir, "etc/far")))
-	require.NoError(t, syscall.Mkfifo(filepath.Join(dir, "tmp/pipe"), 0o600))
+	require.NoError(t, mkfifo(filepath.Join(dir, "tmp/pipe"), 0o600))
 	return dir
 }
 
