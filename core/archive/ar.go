@@ -65,10 +65,6 @@ func (w *walker) arMembers(p *pass, all *nameIndex, members *aside) error {
 		data := content.Exactly(p, size)
 		name, size, err = arName(p, name, data, size, &long)
 		if err != nil {
-			var bound *BoundError
-			if errors.As(err, &bound) {
-				return err
-			}
 			return p.failed(wrongMember(err, i, at))
 		}
 		if name != "" {
@@ -96,7 +92,7 @@ func (w *walker) arMembers(p *pass, all *nameIndex, members *aside) error {
 	}
 }
 
-// errArName is a name that makes no sense, or that is not in the table of long names.
+// What may be wrong with a name.
 var errArName, errArLong = errors.New("makes no sense"), errors.New("is not in its table of long names")
 
 func wrongMember(err error, i int, at int64) error {

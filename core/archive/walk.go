@@ -57,11 +57,19 @@ func (w *walker) item(it *Item, src source) error {
 			defer kept.Close()
 		}
 	}
-	if err == nil {
-		var kept *spool
-		if kept, err = w.rest(p, c); kept != nil {
+	if err == nil && it.Container == None && !p.skipped && p.quick() {
+		p.passOver()
+		it.passedOver = true
+	}
+	if err == nil && !p.skipped {
+		kept, spoolErr := w.keep(p, c)
+		if spoolErr != nil {
+			return spoolErr // what the sink needs at its end cannot be had
+		}
+		if kept != nil {
 			defer kept.Close()
 		}
+		err = w.hash(p)
 	}
 	return w.end(p, c, len(head), err)
 }
@@ -81,23 +89,18 @@ func (it *Item) tell(head []byte, src source) (shell int) {
 	return shell
 }
 
-// rest reads what is left of an item, or passes over it where only heads are read. What a sink needs at the end
-// is spooled.
-func (w *walker) rest(p *pass, c *Content) (kept *spool, err error) {
-	if p.it.Container == None && !p.skipped && p.quick() {
-		p.passOver()
-		p.it.passedOver = true
-	}
-	if p.skipped {
+// keep spools what is left of an item whose sink needs all of it at the end; nil for one that does not.
+func (w *walker) keep(p *pass, c *Content) (*spool, error) {
+	k, ok := p.sink.(Keeper)
+	if !ok || c.at != nil || !k.Keep() {
 		return nil, nil
 	}
-	if k, ok := p.sink.(Keeper); ok && c.at == nil && k.Keep() {
-		if kept, err = w.spool(p); err != nil {
-			return nil, err
-		}
-		c.at = kept
+	kept, err := w.spool(p)
+	if err != nil {
+		return nil, err
 	}
-	return kept, w.hash(p)
+	c.at = kept
+	return kept, nil
 }
 
 // end hands an item that has passed to its sink, and then opens what the sink says lies within. err is what ended

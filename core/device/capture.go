@@ -107,7 +107,7 @@ func memberKey(group string) string {
 }
 
 func init() {
-	registerForm(form{name: "console capture that a rulebook recognises", rank: 70, read: func(in *input) (*Reading, bool, error) {
+	registerForm(form{rank: 70, read: func(in *input) (*Reading, bool, error) {
 		r, ok := readCapture(in.file, in.screen(), in.rules)
 		return r, ok, nil
 	}})

@@ -23,7 +23,7 @@ func (a *Attached) more() map[string]string {
 }
 
 func init() {
-	registerForm(form{name: "device file", rank: 60, read: func(in *input) (*Reading, bool, error) {
+	registerForm(form{rank: 60, read: func(in *input) (*Reading, bool, error) {
 		if !bytes.HasPrefix(in.begins(), []byte("kind: device")) {
 			return nil, false, nil
 		}

@@ -8,17 +8,15 @@ import (
 // form is one form of files that tell what a device is. The file that reads it registers it; nothing
 // else lists the forms.
 type form struct {
-	// name is what it is called in docs/devices.md.
-	name string
-	// rank orders forms that the same file may suit: lower is asked first. Those below text are asked
-	// of any bytes, the others of texts only.
+	// rank orders forms that the same file may suit: lower is asked first. Those below textRank are
+	// asked of any bytes, the others of texts only.
 	rank int
 	// read reads a file; ok is false for one that is not of this form.
 	read func(in *input) (r *Reading, ok bool, err error)
 }
 
-// text is the rank from which on forms are asked of texts only.
-const text = 50
+// textRank is the rank from which on forms are asked of texts only.
+const textRank = 50
 
 var forms []form
 

@@ -18,7 +18,7 @@ import (
 // and SoftwareInventory of DSP8010).
 
 func init() {
-	registerForm(form{name: "inventory document, JSON", rank: 30, read: func(in *input) (*Reading, bool, error) {
+	registerForm(form{rank: 30, read: func(in *input) (*Reading, bool, error) {
 		b := in.begins()
 		if b[0] != '{' && (b[0] != '[' || !bytes.Contains(b[:min(len(b), 4096)], []byte(`"`))) {
 			return nil, false, nil
@@ -26,7 +26,7 @@ func init() {
 		r, err := readDocument(in.file, "json", in.data)
 		return r, true, err
 	}})
-	registerForm(form{name: "inventory document, XML", rank: 40, read: func(in *input) (*Reading, bool, error) {
+	registerForm(form{rank: 40, read: func(in *input) (*Reading, bool, error) {
 		if b := in.begins(); b[0] != '<' || logged(b) {
 			return nil, false, nil
 		}

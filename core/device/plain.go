@@ -41,7 +41,7 @@ func UsualKey(label string) string {
 }
 
 func init() {
-	registerForm(form{name: "any other console capture", rank: 100, read: func(in *input) (*Reading, bool, error) {
+	registerForm(form{rank: 100, read: func(in *input) (*Reading, bool, error) {
 		r := readPlain(in.file, in.screen())
 		return r, len(r.Values) > 0, nil
 	}})

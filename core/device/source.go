@@ -23,7 +23,7 @@ func ReadSource(file string, data []byte, rules []CaptureRule) (*Reading, error)
 		return nil, fmt.Errorf("%s: the file is empty", file)
 	}
 	for _, f := range forms {
-		if f.rank >= text && !in.isText() {
+		if f.rank >= textRank && !in.isText() {
 			return nil, fmt.Errorf("%s: it is neither text nor an identity EEPROM nor a device tree; give a console capture, a dump or an inventory document", file)
 		}
 		if r, ok, err := f.read(in); ok || err != nil {

@@ -37,7 +37,7 @@ var tlvNames = map[byte]string{
 var tlvKeys = map[byte]string{0x21: "model", 0x23: "serial", 0x26: "revision", 0x27: "revision", 0x28: "boards"}
 
 func init() {
-	registerForm(form{name: "identity EEPROM in the TlvInfo form", rank: 20, read: func(in *input) (*Reading, bool, error) {
+	registerForm(form{rank: 20, read: func(in *input) (*Reading, bool, error) {
 		if !bytes.HasPrefix(in.data, tlvMagic) {
 			return nil, false, nil
 		}
@@ -46,7 +46,7 @@ func init() {
 		})
 		return r, true, err
 	}})
-	registerForm(form{name: "the same as a hex dump", rank: 90, read: func(in *input) (*Reading, bool, error) {
+	registerForm(form{rank: 90, read: func(in *input) (*Reading, bool, error) {
 		dump, at := hexDump(in.screen())
 		if !bytes.HasPrefix(dump, tlvMagic) {
 			return nil, false, nil

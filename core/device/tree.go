@@ -20,9 +20,8 @@ import (
 // Specification 0.4, section 2.3: model and compatible of the root node;
 // serial-number is a common further property of it.
 
-// readBlob reads a flattened device tree.
 func init() {
-	registerForm(form{name: "device tree blob", rank: 10, read: func(in *input) (*Reading, bool, error) {
+	registerForm(form{rank: 10, read: func(in *input) (*Reading, bool, error) {
 		if !bytes.HasPrefix(in.data, []byte{0xd0, 0x0d, 0xfe, 0xed}) {
 			return nil, false, nil
 		}
@@ -31,6 +30,7 @@ func init() {
 	}})
 }
 
+// readBlob reads a flattened device tree.
 func readBlob(file string, data []byte) (*Reading, error) {
 	r := &Reading{File: file, Form: "device tree blob"}
 	reading := image.Begin(format.Builtin(), data[:min(len(data), 4096)], int64(len(data)), false)

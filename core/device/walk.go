@@ -57,7 +57,7 @@ func column(object string) (name string, ok bool) {
 }
 
 func init() {
-	registerForm(form{name: "SNMP walk", rank: 80, read: func(in *input) (*Reading, bool, error) {
+	registerForm(form{rank: 80, read: func(in *input) (*Reading, bool, error) {
 		r, ok := readWalk(in.file, in.screen())
 		return r, ok, nil
 	}})

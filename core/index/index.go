@@ -248,6 +248,10 @@ func (x *Index) Save(kit string) error {
 		}
 	}
 	data, err := json.Marshal(document{edition, absolute(kit), all})
+	if err == nil && len(data) > maxFile { // what was found long ago is forgotten, or nothing new would ever be kept
+		maps.DeleteFunc(all, func(path string, _ *entry) bool { return !x.changed[path] })
+		data, err = json.Marshal(document{edition, absolute(kit), all})
+	}
 	if err != nil {
 		return err
 	}

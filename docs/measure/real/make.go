@@ -197,53 +197,53 @@ func (m *maker) book() {
 	must(os.WriteFile(m.at("book/devices/x.yaml"), []byte("kind: device\nname: x\nmodel: QM-8T\ninstalled: {main: 1.0.0, boot: 1.99.0}\n"), 0o644))
 }
 
-// shelf writes a kit of one device and 500 packages.
-func (m *maker) shelf() {
-	if _, err := os.Stat(m.at("shelf/packages/done.txt")); err == nil {
-		return
+// radios writes the rules and packages of a kit: n releases from major on, ten to a major, a package for each of two
+// revisions. It tells whether that had to be done.
+func (m *maker) radios(dir string, major, n int, rules string) bool {
+	if _, err := os.Stat(m.at(dir + "/done")); err == nil {
+		return false
 	}
 	for _, d := range []string{"rulebooks", "devices", "packages"} {
-		must(os.MkdirAll(m.at("shelf/"+d), 0o755))
+		must(os.MkdirAll(m.at(dir+"/"+d), 0o755))
 	}
 	var b strings.Builder
 	b.WriteString(fleetRules())
-	for n := range 250 {
-		v := fmt.Sprintf("%d.%d.0", 1+n/10, n%10)
+	for n := range n {
+		v := fmt.Sprintf("%d.%d.0", major+n/10, n%10)
 		fmt.Fprintf(&b, "  - {version: %s, families: [r], minutes: {install: 6, outage: 3}}\n", v)
 		for _, rev := range []string{"A", "B"} {
-			must(fleetPackage(m.at("shelf/packages/rx"+strings.ToLower(rev)+"-"+v+".zip"), v, rev))
+			must(fleetPackage(m.at(dir+"/packages/rx"+strings.ToLower(rev)+"-"+v+".zip"), v, rev))
 		}
 	}
-	b.WriteString("hops:\n  upward: open\n  downward: closed\n")
-	must(os.WriteFile(m.at("shelf/rulebooks/r.yaml"), []byte(b.String()), 0o644))
+	b.WriteString("hops:\n  upward: open\n  downward: closed\n" + rules)
+	must(os.WriteFile(m.at(dir+"/rulebooks/r.yaml"), []byte(b.String()), 0o644))
+	return true
+}
+
+// made notes that a kit is complete.
+func (m *maker) made(dir string) {
+	must(os.WriteFile(m.at(dir+"/done"), []byte(time.Now().Format(time.RFC3339)), 0o644))
+}
+
+// shelf writes a kit of one device and 500 packages.
+func (m *maker) shelf() {
+	if !m.radios("shelf", 1, 250, "") {
+		return
+	}
 	must(os.WriteFile(m.at("shelf/devices/ap.yaml"), []byte("kind: device\nname: ap\nmodel: RX-1\nrevision: A\ninstalled: {main: 1.0.0}\n"), 0o644))
-	must(os.WriteFile(m.at("shelf/packages/done.txt"), []byte(time.Now().Format(time.RFC3339)), 0o644))
+	m.made("shelf")
 }
 
 // fleet writes a kit of 1 000 devices of 12 kinds, and 50 packages of six models.
 func (m *maker) fleet() {
-	if _, err := os.Stat(m.at("fleet/packages/done")); err == nil {
+	if !m.radios("fleet", 4, 25, "  rules:\n    - {from: '<5.0.0', to: '>=6.0.0', allow: false, source: S}\n") {
 		return
 	}
-	for _, d := range []string{"rulebooks", "devices", "packages"} {
-		must(os.MkdirAll(m.at("fleet/"+d), 0o755))
-	}
-	var b strings.Builder
-	b.WriteString(fleetRules())
-	for n := range 25 {
-		v := fmt.Sprintf("%d.%d.0", 4+n/10, n%10)
-		fmt.Fprintf(&b, "  - {version: %s, families: [r], minutes: {install: 6, outage: 3}}\n", v)
-		for _, rev := range []string{"A", "B"} {
-			must(fleetPackage(m.at("fleet/packages/rx"+strings.ToLower(rev)+"-"+v+".zip"), v, rev))
-		}
-	}
-	b.WriteString("hops:\n  upward: open\n  downward: closed\n  rules:\n    - {from: '<5.0.0', to: '>=6.0.0', allow: false, source: S}\n")
-	must(os.WriteFile(m.at("fleet/rulebooks/r.yaml"), []byte(b.String()), 0o644))
 	for i := range 1000 {
 		text := fmt.Sprintf("kind: device\nname: ap-%04d\nmodel: RX-%d\nrevision: %s\nserial: \"77-%[1]d\"\ninstalled: {main: 4.1.0}\n", i+1, i%6+1, []string{"A", "B"}[i/6%2])
 		must(os.WriteFile(m.at(fmt.Sprintf("fleet/devices/ap-%04d.yaml", i+1)), []byte(text), 0o644))
 	}
-	must(os.WriteFile(m.at("fleet/packages/done"), []byte(time.Now().Format(time.RFC3339)), 0o644))
+	m.made("fleet")
 }
 
 // fleetRules begins the rulebook of six models in two revisions, up to its releases.
