@@ -4,6 +4,7 @@ package docs
 import (
 	"os"
 	"os/exec"
+	"path/filepath"
 	"regexp"
 	"strings"
 	"testing"
@@ -57,6 +58,38 @@ func TestHouse(t *testing.T) {
 			other, ours := strings.CutPrefix(i, "fitcheck/")
 			if ours && other != "demo" {
 				assert.GreaterOrEqual(t, of(other), of(pkg), "%s imports %s, which docs/architecture.md puts above it", pkg, other)
+			}
+		}
+	}
+}
+
+// What the three walks name is there under that name.
+func TestWalksNameWhatIsThere(t *testing.T) {
+	page, err := os.ReadFile("architecture.md")
+	require.NoError(t, err)
+	_, walks, ok := strings.Cut(string(page), "## Three walks")
+	require.True(t, ok)
+	walks, _, _ = strings.Cut(walks, "\n## ")
+	folders := map[string]string{"present": "../internal/present", "check": "../core/fit/check", "boot": "../core/image/format/boot"}
+	step := regexp.MustCompile(`(?m)^([a-z]+)\.(?:\(\*)?(\w+)\)?(?:\.(\w+))? `)
+	found := step.FindAllStringSubmatch(walks, -1)
+	assert.Greater(t, len(found), 15)
+	for _, m := range found {
+		dir := folders[m[1]]
+		if dir == "" {
+			dir = "../core/" + m[1]
+		}
+		files, err := filepath.Glob(filepath.Join(dir, "*.go"))
+		require.NoError(t, err)
+		var code strings.Builder
+		for _, f := range files {
+			text, err := os.ReadFile(f)
+			require.NoError(t, err)
+			code.Write(text)
+		}
+		for _, name := range m[2:] {
+			if name != "" {
+				assert.Regexp(t, `(?m)^(func (\([^)]*\) )?|type |\t)`+name+`\b`, code.String(), "%s: there is no %s", strings.TrimSpace(m[0]), name)
 			}
 		}
 	}

@@ -1,8 +1,10 @@
 package index
 
 import (
+	"fmt"
 	"os"
 	"path/filepath"
+	"strings"
 	"sync"
 	"testing"
 	"time"
@@ -159,4 +161,24 @@ func FuzzOpen(f *testing.F) {
 			t.Fatal("what was noted is not kept")
 		}
 	})
+}
+
+// An index that would get too long forgets what was found before, and keeps what was found now.
+func TestFullIndexForgets(t *testing.T) {
+	cache, kit := t.TempDir(), t.TempDir()
+	x := Open(cache, kit)
+	long := strings.Repeat("q", 300<<10)
+	for n := range 50 { // as no real question is, so that few packages are enough
+		x.Note(put(t, filepath.Join(kit, fmt.Sprintf("old-%d.zip", n)), "old"), fmt.Sprint(long, n), Outcome{Fits: true})
+	}
+	require.NoError(t, x.Save(kit))
+	fresh := put(t, filepath.Join(kit, "fresh.zip"), "fresh")
+	y := Open(cache, kit)
+	y.Note(fresh, strings.Repeat("n", 2<<20), Outcome{Fits: true})
+	require.NoError(t, y.Save(kit))
+	z := Open(cache, kit)
+	_, ok := z.Found(fresh, strings.Repeat("n", 2<<20))
+	assert.True(t, ok, "what was found now")
+	_, ok = z.Found(filepath.Join(kit, "old-0.zip"), fmt.Sprint(long, 0))
+	assert.False(t, ok, "what was found long ago")
 }
