@@ -3,6 +3,12 @@ package check
 import (
 	"testing"
 
+	"fitcheck/core/device"
+	"fitcheck/core/member"
+	"fitcheck/core/rulebook"
+	"fitcheck/core/survey"
+	"fitcheck/core/yamlfile"
+
 	"github.com/stretchr/testify/assert"
 )
 
@@ -26,4 +32,36 @@ func TestRunsInOrder(t *testing.T) {
 		last = c.Order
 	})
 	assert.Positive(t, last)
+}
+
+// What a release asks for binds by what of it is installed: all of it with main; without main nothing that is said of
+// main, or of the component itself; loaded through a boot loader only what must be there to start it.
+func TestWhatConcernsAnInstall(t *testing.T) {
+	c := New(&member.Member{Device: &device.Device{}}, &survey.Survey{}, Options{})
+	of := func(component string) *rulebook.Need {
+		return &rulebook.Need{Component: yamlfile.String{Text: component, Spot: yamlfile.Spot{Line: 1}}}
+	}
+	memory := &rulebook.Need{Memory: yamlfile.Size{Bytes: 1 << 20, Spot: yamlfile.Spot{Line: 1}}}
+	feature := &rulebook.Need{Feature: yamlfile.String{Text: "ring", Spot: yamlfile.Spot{Line: 1}}}
+	for _, x := range []struct {
+		what string
+		a    Asking
+		n    *rulebook.Need
+		want bool
+	}{
+		{"main, a need on boot", Asking{}, of("boot"), true},
+		{"main, a need on main", Asking{}, of("main"), true},
+		{"main, a feature", Asking{}, feature, true},
+		{"boot alone, a need on main", Asking{Only: "boot"}, of("main"), false},
+		{"boot alone, a need on boot", Asking{Only: "boot"}, of("boot"), false},
+		{"boot alone, a need on another", Asking{Only: "boot"}, of("radio"), true},
+		{"boot alone, a feature", Asking{Only: "boot"}, feature, true},
+		{"boot alone, memory", Asking{Only: "boot"}, memory, true},
+		{"main loaded, a need on boot", Asking{Only: "main", Loaded: true}, of("boot"), true},
+		{"main loaded, a need on main", Asking{Only: "main", Loaded: true}, of("main"), false},
+		{"main loaded, memory", Asking{Only: "main", Loaded: true}, memory, true},
+		{"main loaded, a feature", Asking{Only: "main", Loaded: true}, feature, false},
+	} {
+		assert.Equal(t, x.want, x.a.concerns(c, x.n), x.what)
+	}
 }
