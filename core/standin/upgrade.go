@@ -353,7 +353,7 @@ func (u *Upgrade) other() string {
 // kindOf tells what an image is for, and its version: by its place and its header, as the
 // rulebook reads them.
 //
-// In one piece: what an image says of itself, source after source; the first that says it counts.
+// In one piece: what an image says of itself, source after source; the rulebook counts more than the header.
 func (u *Upgrade) kindOf(name, slot string, data []byte) (component, version string) {
 	rb := u.Box.Rules
 	_, m := readImage(u.Formats, data)

@@ -191,3 +191,37 @@ captures:
 	says, _ = u.Do(context.Background(), "upgrade from 192.0.2.1")
 	assert.Contains(t, strings.Join(says, "\n"), "failed: ")
 }
+
+// What an image is for, and its version, the rulebook's items say before the words of its title do.
+func TestKindOf(t *testing.T) {
+	rb, err := rulebook.Read("r.yaml", []byte(`kind: rulebook
+title: t
+sources: {S: notes}
+models: {M1: {families: [f]}}
+families: {f: {components: {boot: {optional: true}, main: {}}}}
+versions: {default: {pattern: '^(?P<a>\d+)\.(?P<b>\d+)$', order: [a, b]}}
+packages:
+  - title: p
+    file: '^p-(?P<version>[\d.]+)\.zip$'
+    items: [{match: '**/*.img', component: main, title: '^M\d (?P<version>\S+)'}, {match: '**/*.ldr', component: boot}]
+`))
+	require.NoError(t, err)
+	d, err := device.Read("d.yaml", []byte("kind: device\nname: d\nmodel: M1\nfamily: f\ninstalled: {main: '7.2'}\n"))
+	require.NoError(t, err)
+	u := &Upgrade{Box: member.Resolve(d, rb), Formats: format.Builtin()}
+	image := func(title string) []byte { return demo.UImage(5, 2, 2, title, []byte("\x00a kernel")) }
+	for _, c := range []struct {
+		name, slot         string
+		data               []byte
+		component, version string
+	}{
+		{"os/a.img", "", image("M1 7.3 9.9"), "main", "7.3"},  // as the pattern reads it, whatever word follows
+		{"os/a.ldr", "", image("loader 1.4"), "boot", "1.4"},  // a word that reads as a version
+		{"os/a.ldr", "B", image("loader 1.4"), "main", "1.4"}, // into a slot goes the main image alone
+		{"os/a.bin", "", image("nothing at all"), "main", "unknown"},
+		{"os/a.img", "", []byte("no image"), "main", "unknown"},
+	} {
+		component, version := u.kindOf(c.name, c.slot, c.data)
+		assert.Equal(t, []string{c.component, c.version}, []string{component, version}, "%s %s", c.name, c.slot)
+	}
+}
