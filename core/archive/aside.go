@@ -27,6 +27,8 @@ type asideMember struct {
 	it   *Item
 	src  source
 	kept *spool // what src reads from, where it had to be kept
+	// data are its bytes, where all of them could be read.
+	data *io.SectionReader
 }
 
 const (
@@ -48,14 +50,17 @@ func (a *aside) visit(p *pass, it *Item, src source, keep bool) error {
 		return a.w.item(it, src)
 	}
 	m := asideMember{it: it, src: src}
+	if src.at != nil {
+		m.data = io.NewSectionReader(src.at, 0, it.Size)
+	}
 	if keep {
 		s, damage, err := a.w.spoolFrom(src.r)
 		if err != nil {
 			return err
 		}
 		rest := io.Reader(eof{})
-		if damage != nil {
-			rest = failing{damage}
+		if m.data = io.NewSectionReader(s, 0, s.size); damage != nil {
+			rest, m.data = failing{damage}, nil
 		}
 		m.kept, m.src.r = s, io.MultiReader(io.NewSectionReader(s, 0, s.size), rest)
 	}
@@ -106,7 +111,7 @@ func (a *aside) next(wait bool) bool {
 	a.mu.Unlock()
 	var err error
 	if !failed {
-		err = fault.Do(func() error { return a.w.item(m.it, m.src) })
+		err = fault.Do(func() error { return a.w.once(m.it, m.data, packedAs{}, func() error { return a.w.item(m.it, m.src) }) })
 	}
 	if m.kept != nil {
 		m.kept.Close()

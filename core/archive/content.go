@@ -47,6 +47,17 @@ func (c *Content) Size() int64 { return c.size }
 // is that of the beginning.
 func (c *Content) Unsized() bool { return c.unsized }
 
+// Depth counts the archives, compressed layers and parts around it.
+func (c *Content) Depth() int { return c.depth }
+
+// Count books parts that lie in the content, and are known without being entered.
+func (c *Content) Count(parts int64) error {
+	if c.w.items.Add(parts) > c.w.limits.Items {
+		return &BoundError{c.address, BoundItems, c.w.limits.Items}
+	}
+	return nil
+}
+
 // Address is that of the item, with the names of the parts that were entered.
 func (c *Content) Address() string { return c.address }
 

@@ -116,7 +116,11 @@ func (w *walker) folderFiles(root *os.Root, names []string, items []*Item) error
 		if leads {
 			items[i].lead()
 		}
-		return w.file(items[i], f, info)
+		visit := func() error { return w.file(items[i], f, info) }
+		if s := w.sharer(); s != nil && s.Across() {
+			return w.once(items[i], io.NewSectionReader(f, 0, info.Size()), packedAs{}, visit)
+		}
+		return visit()
 	}
 	return w.inOrder(len(items), func(i int) int64 { return items[i].Size }, nil, func(i int) error {
 		if follows[i] {

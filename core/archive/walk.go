@@ -145,7 +145,8 @@ func (w *walker) members(p *pass, all []Member) error {
 		}, m.Name), m.Size, 1, i)
 		it.Part = true
 		data := io.NewSectionReader(m.At, 0, m.Size)
-		if err := w.item(it, source{r: &reader{w: w, item: it.Address, r: data}, at: data}); err != nil {
+		visit := func() error { return w.item(it, source{r: &reader{w: w, item: it.Address, r: data}, at: data}) }
+		if err := w.once(it, data, packedAs{}, visit); err != nil {
 			return err
 		}
 	}

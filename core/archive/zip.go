@@ -307,16 +307,25 @@ func (z *zipItems) entry(i int, of *Item, ofFile *zip.File, leads bool) (*Item, 
 	if leads {
 		it.lead()
 	}
+	visit := func() error { return z.visit(it, f) }
+	if _, ok := z.key(i); ok && z.w.across(z.p) {
+		return it, z.w.once(it, z.packed(f), packedAs{f.Method, f.CRC32}, visit)
+	}
+	return it, visit()
+}
+
+// visit visits an entry by its content.
+func (z *zipItems) visit(it *Item, f *zip.File) error {
 	data, err := openZip(f)
 	if err != nil {
-		return it, z.w.unread(it, err)
+		return z.w.unread(it, err)
 	}
 	defer data.Close()
 	src := source{r: &reader{w: z.w, item: it.Address, r: data, packed: func() int64 { return int64(f.CompressedSize64) }}}
 	if f.Method == zip.Store {
 		src.at = z.packed(f)
 	}
-	return it, z.w.item(it, src)
+	return z.w.item(it, src)
 }
 
 // zipTarget is where a symbolic link leads.

@@ -118,6 +118,7 @@ func (m Magic) In(head []byte) bool {
 type Set struct {
 	formats []*Format
 	behind  []*Format // those of them that may stand behind a file of another
+	known   *Known    // what parts were found to hold; nil where nothing is kept
 }
 
 var builtin = &Set{}

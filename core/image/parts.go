@@ -48,13 +48,37 @@ func (p *Part) enter(set *Set, c *archive.Content, m *Image) error {
 	if method == "" {
 		return p.read(set, c, head, m)
 	}
+	covered := m.covered(fact.Source{Offset: p.Offset, Size: p.Size})
+	key, ok, err := set.key(p, c, covered)
+	if err != nil {
+		return err
+	}
+	if ok {
+		if known := set.known.find(key); known != nil {
+			return known.tell(p, m, c)
+		}
+	}
+	told := &Image{}
+	if err := p.inflate(set, c, head, method, covered, told); err != nil {
+		return err
+	}
+	if ok {
+		set.known.keep(key, p, told, c.Address())
+	}
+	m.take(told)
+	return nil
+}
+
+// inflate reads what a part holds that is a compressed stream. What is wrong with it is told of m. covered: a
+// checksum of the image around it covers the part.
+func (p *Part) inflate(set *Set, c *archive.Content, head []byte, method archive.Compression, covered bool, m *Image) (err error) {
 	if p.Guess {
 		c = c.Guess()
 	}
 	p.Packed = p.Size
 	var inner *archive.Content
 	var wrong *archive.Wrong
-	if m.covered(fact.Source{Offset: p.Offset, Size: p.Size}) {
+	if covered {
 		inner, wrong, err = c.Inflate(method)
 	} else { // only then it matters where the stream ends
 		inner, p.Packed, wrong, err = c.InflateCounted(method)

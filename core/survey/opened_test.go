@@ -187,8 +187,11 @@ packages:
 }
 
 // uimage packs a kernel.
-func uimage(payload []byte) []byte {
+func uimage(payload []byte) []byte { return uimageNamed("", payload) }
+
+func uimageNamed(name string, payload []byte) []byte {
 	h := make([]byte, 64)
+	copy(h[32:], name)
 	be := binary.BigEndian
 	be.PutUint32(h, 0x27051956)
 	be.PutUint32(h[12:], uint32(len(payload)))

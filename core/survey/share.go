@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"fitcheck/core/archive"
+	"fitcheck/core/digest"
 	"fitcheck/core/fact"
 	"fitcheck/core/image"
 )
@@ -15,8 +16,12 @@ import (
 // by one of equal content. It declines where the other name or place makes a difference.
 func (c *collector) Share(it, of *archive.Item) (int64, bool) {
 	c.mu.Lock()
-	found := slices.Clone(c.led[of])
+	found, reports := slices.Clone(c.led[of]), c.reportsIn(of)
 	c.mu.Unlock()
+	kept := c.seen.snapshot(of)
+	if kept != nil {
+		found, reports = slices.Clone(kept.items), kept.reports
+	}
 	slices.SortFunc(found, func(a, b *Item) int { return cmp.Compare(len(a.Address), len(b.Address)) })
 	m := &move{c: c, addresses: map[string]string{of.Address: it.Address}}
 	var copies []*Item
@@ -26,23 +31,35 @@ func (c *collector) Share(it, of *archive.Item) (int64, bool) {
 			a = m.child(it, of, o.Item)
 		}
 		copied, ok := m.item(a, o)
-		if !ok {
+		if !ok || kept != nil && !c.digested(copied) {
 			return 0, false
 		}
 		copies = append(copies, copied)
 	}
+	if kept != nil && len(copies) > 0 {
+		c.seen.taken.Add(1)
+	}
 	c.mu.Lock()
 	defer c.mu.Unlock()
-	for _, p := range c.reports {
-		if strings.HasPrefix(p.Item, of.Address+"::") {
-			p.Item = m.rename(p.Item)
-			c.reports = append(c.reports, p)
-		}
+	for _, p := range reports {
+		p.Item = m.rename(p.Item)
+		c.reports = append(c.reports, p)
 	}
 	for _, o := range copies {
 		c.take(o)
 	}
 	return int64(len(copies)), len(copies) > 0
+}
+
+// reportsIn lists what was reported of things in an item. The lock is held.
+func (c *collector) reportsIn(it *archive.Item) []archive.Problem {
+	var out []archive.Problem
+	for _, p := range c.reports {
+		if strings.HasPrefix(p.Item, it.Address+"::") {
+			out = append(out, p)
+		}
+	}
+	return out
 }
 
 // take adds an item. The lock is held.
@@ -96,23 +113,34 @@ func (m *move) item(a *archive.Item, o *Item) (*Item, bool) {
 	if o.tooMany {
 		return nil, false
 	}
-	out := *o
+	return o.under(a, m.rename), true
+}
+
+// digested tells whether those digests are known of an item taken over that would be computed of it here.
+func (c *collector) digested(it *Item) bool {
+	want := digest.NewMulti(c.digests.of(it.Item, it.sniffed)...).Sums()
+	return len(want) == len(it.Digests) && !slices.ContainsFunc(want, func(s digest.Sum) bool { return it.Digests.Of(s.Algorithm) == "" })
+}
+
+// under is what the item was found to be, at another place. They share nothing that is changed later.
+func (it *Item) under(a *archive.Item, rename func(string) string) *Item {
+	out := *it
 	out.Item, out.coverage = a, &coverage{}
-	out.Digests, out.shown = slices.Clip(o.Digests), nil
-	out.Problems = slices.Clone(o.Problems)
+	out.Digests = slices.Clip(it.Digests)
+	out.Problems = slices.Clone(it.Problems)
 	for i := range out.Problems {
-		out.Problems[i].Item = m.rename(out.Problems[i].Item)
+		out.Problems[i].Item = rename(out.Problems[i].Item)
 	}
-	out.Image, out.Contents = o.Image.Moved(m.rename), o.Contents.Moved(m.rename)
-	out.Map = slices.Clone(o.Map)
+	out.Image, out.Contents = it.Image.Moved(rename), it.Contents.Moved(rename)
+	out.Map = slices.Clone(it.Map)
 	for i := range out.Map {
-		out.Map[i].Image = out.Map[i].Image.Moved(m.rename)
+		out.Map[i].Image = out.Map[i].Image.Moved(rename)
 	}
 	out.Witnesses = nil
 	if out.Image != nil {
 		out.Witnesses = []fact.Witness{{Kind: fact.Header, Name: out.Image.Format, Claims: out.Image.Claims()}}
 	}
-	return &out, true
+	return &out
 }
 
 // alikeNamed tells whether two names of one content lead to the same findings.

@@ -10,6 +10,7 @@ import (
 	"math/rand/v2"
 	"os"
 	"path/filepath"
+	"runtime"
 	"strings"
 	"testing"
 
@@ -198,4 +199,142 @@ func TestAlikeIsNotEqual(t *testing.T) {
 		}
 		assert.Equal(t, want, it.Digests.Of(digest.SHA256), it.Name)
 	}
+}
+
+// across surveys two packages one after the other, what is equal taken over, and holds the second against a
+// survey of its own.
+func across(t *testing.T, o Options, first, second string) (known int) {
+	t.Helper()
+	o.Limits, o.Seen = archive.DefaultLimits(), NewSeen()
+	_, err := Run(context.Background(), first, o)
+	require.NoError(t, err)
+	before := o.Seen.taken.Load()
+	together, err := Run(context.Background(), second, o)
+	require.NoError(t, err)
+	known = int(o.Seen.taken.Load() - before)
+	o.Seen, o.apart = nil, true
+	apart, err := Run(context.Background(), second, o)
+	require.NoError(t, err)
+	require.Equal(t, findings(t, apart, o.Undigested), findings(t, together, o.Undigested))
+	return known
+}
+
+// TestEqualItemsOfOtherPackages holds what is taken over from another package against a survey that looks for
+// itself, in zips, folders and tars.
+func TestEqualItemsOfOtherPackages(t *testing.T) {
+	pack := map[string]func(path string, files ...file){
+		"zip": func(path string, files ...file) {
+			require.NoError(t, os.WriteFile(path, []byte(zipOf(files...)), 0o644))
+		},
+		"tar.gz": func(path string, files ...file) {
+			require.NoError(t, os.WriteFile(path, []byte(packedAs("", tarOf(files...))), 0o644))
+		},
+		"folder": func(path string, files ...file) {
+			for _, f := range files {
+				at := filepath.Join(path, f.name)
+				require.NoError(t, os.MkdirAll(filepath.Dir(at), 0o755))
+				require.NoError(t, os.WriteFile(at, []byte(f.data), 0o644))
+			}
+		},
+	}
+	known := map[string]int{}
+	for _, content := range twiceContents() {
+		for as, pack := range pack {
+			for k, o := range []Options{withRules(t), {Contents: true, Deep: true, Texts: true}, {Undigested: true}} {
+				if underRace && (k > 0 || as == "folder") {
+					continue
+				}
+				for _, names := range [][2]string{{"a.bin", "fw/b.bin"}, {"x/m.txt", "m.txt"}, {"a.gz", "b.boot"}} {
+					dir := t.TempDir()
+					one, other := filepath.Join(dir, "one", "qm-8.4."+as), filepath.Join(dir, "other", "qm-8.5."+as)
+					require.NoError(t, os.MkdirAll(filepath.Dir(one), 0o755))
+					require.NoError(t, os.MkdirAll(filepath.Dir(other), 0o755))
+					pack(one, file{names[0], content}, file{"between.txt", "a text"})
+					pack(other, file{"more.bin", noise(7, 70<<10)}, file{names[1], content}, file{"sums.txt", sha(content) + "  " + names[1] + "\n"})
+					known[as] += across(t, o, one, other)
+				}
+			}
+		}
+	}
+	assert.Greater(t, known["zip"], 30, "%v", known)
+	assert.True(t, underRace || known["folder"] > 50, "%v", known)
+}
+
+// TestOnePayloadUnderManyHeaders: images of several boards that differ in their headers alone.
+func TestOnePayloadUnderManyHeaders(t *testing.T) {
+	inner := strings.Repeat(noise(3, 1<<10), 4<<10)
+	payload := packedAs("", inner+noise(4, 80<<10))
+	boards := func(version string) []file {
+		var files []file
+		for i := range 10 {
+			image := uimageNamed(fmt.Sprintf("board %d %s", i, version), []byte(payload))
+			files = append(files, file{fmt.Sprintf("board-%d.img", i), string(image)})
+		}
+		return files
+	}
+	dir := t.TempDir()
+	one, other := filepath.Join(dir, "one.zip"), filepath.Join(dir, "other.zip")
+	require.NoError(t, os.WriteFile(one, []byte(zipOf(boards("8.4")...)), 0o644))
+	require.NoError(t, os.WriteFile(other, []byte(zipOf(boards("8.5")...)), 0o644))
+	across(t, Options{}, one, other)
+	for title, payload := range map[string]string{
+		"a system":            packedAs("rootfs.cpio", twiceContents()["system"]),
+		"a system, truncated": packedAs("", twiceContents()["system"])[:80<<10],
+		"a page":              packedAs("", "<!DOCTYPE html><html>"+strings.Repeat(noise(8, 70<<10), 2)),
+		"packed twice":        packedAs("", packedAs("", noise(9, 90<<10))),
+		"an image":            packedAs("", string(uimage([]byte(packedAs("", noise(9, 90<<10)))))),
+		"noise":               noise(9, 90<<10),
+	} {
+		for i, o := range []Options{{}, {Contents: true, Texts: true}, {Deep: true}} {
+			var files [2][]file
+			for n := range 4 {
+				image := uimageNamed(fmt.Sprintf("board %d", n), []byte(payload))
+				if n == 3 {
+					image[40<<10] ^= 1 // its own checksum tells of that
+				}
+				files[n%2] = append(files[n%2], file{fmt.Sprintf("board-%d.img", n), string(image)}, file{fmt.Sprintf("again-%d.img", n), string(uimageNamed("again", image[64:]))})
+			}
+			at := filepath.Join(dir, fmt.Sprintf("%s %d", title, i))
+			require.NoError(t, os.WriteFile(at+"a.zip", []byte(zipOf(files[0]...)), 0o644))
+			require.NoError(t, os.WriteFile(at+"b.tar", []byte(tarOf(files[1]...)), 0o644))
+			across(t, o, at+"a.zip", at+"b.tar")
+			across(t, o, at+"b.tar", at+"a.zip")
+		}
+	}
+
+	limits := archive.DefaultLimits()
+	if runtime.GOMAXPROCS(0) > 2 { // so many may be looked into at once
+		defer runtime.GOMAXPROCS(runtime.GOMAXPROCS(2))
+	}
+	limits.Bytes = 34 << 20
+	seen := NewSeen()
+	s, err := Run(context.Background(), one, Options{Limits: limits, Seen: seen})
+	require.NoError(t, err)
+	assert.Len(t, s.Items, 1+10)
+	_, err = Run(context.Background(), one, Options{Limits: limits, apart: true})
+	assert.ErrorContains(t, err, "bytes")
+	limits.Bytes = 4 << 20
+	_, err = Run(context.Background(), other, Options{Limits: limits, Seen: seen})
+	require.NoError(t, err)
+	_, err = Run(context.Background(), other, Options{Limits: limits})
+	assert.ErrorContains(t, err, "bytes")
+}
+
+// TestSeenIsBounded: what was seen long ago is forgotten.
+func TestSeenIsBounded(t *testing.T) {
+	s := NewSeen()
+	var first seenKey
+	for i := range 3 * maxSeen / 100 {
+		k := seenKey{view: fmt.Sprint(i)}
+		if i == 0 {
+			first = k
+		}
+		s.keep(k, &snapshot{of: &archive.Item{}, items: make([]*Item, 100)})
+	}
+	assert.LessOrEqual(t, s.items, maxSeen)
+	assert.Equal(t, s.found.Len(), len(s.of))
+	assert.Nil(t, s.known(first))
+	assert.NotNil(t, s.known(seenKey{view: fmt.Sprint(3*maxSeen/100 - 1)}))
+	s.keep(first, &snapshot{of: &archive.Item{}, items: make([]*Item, maxSnapshot+1)})
+	assert.Nil(t, s.known(first), "a package of many items is not kept whole")
 }

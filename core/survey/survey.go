@@ -51,6 +51,8 @@ type Options struct {
 	Deep bool
 	// Contents lists the files of file systems, with their digests.
 	Contents bool
+	// Seen is what equal content was found to be in other packages; nil where there are none.
+	Seen *Seen
 	// apart looks at equal items one by one, too.
 	apart bool
 	// promote are addresses of files in file systems that lists of the package name.
@@ -334,7 +336,14 @@ func walk(ctx context.Context, path string, o Options) (*Survey, error) {
 	if info.IsDir() && len(o.Expect) > 0 {
 		return nil, &archive.OpenError{Path: path, Err: errors.New("a folder has no digest to compare; give the downloaded file")}
 	}
-	c := &collector{options: o, digests: newWanted(o)}
+	c := &collector{options: o, digests: newWanted(o), seen: o.Seen, across: o.Seen != nil && !o.Quick}
+	if c.seen == nil {
+		c.seen = NewSeen()
+	}
+	c.view = o.view(c.names())
+	if !o.apart {
+		c.options.Formats = o.Formats.Knowing(c.seen.parts)
+	}
 	var visitor archive.Visitor = c
 	if o.apart {
 		visitor = struct{ archive.Visitor }{c}
@@ -498,6 +507,9 @@ const Mismatch archive.Class = "mismatch"
 type collector struct {
 	options Options
 	digests *wanted
+	seen    *Seen
+	across  bool   // other packages are surveyed, too
+	view    string // of the options
 
 	mu      sync.Mutex
 	items   []*Item

@@ -24,6 +24,7 @@ import (
 	"fitcheck/core/kit"
 	"fitcheck/core/shell"
 	"fitcheck/core/spelling"
+	"fitcheck/core/survey"
 	"fitcheck/core/wording"
 	"fitcheck/core/yamlfile"
 	"fitcheck/internal/present"
@@ -130,6 +131,7 @@ type call struct {
 	// undigested: the page shows no digests of items.
 	undigested bool
 	digests    []digest.Algorithm // computed of every item, whatever is published
+	seen       *survey.Seen       // what lies in the packages that were surveyed; nil where one alone is
 	flags      *flag.FlagSet
 	limits     archive.Limits
 	open       map[string]*bool // flags that unfold

@@ -34,7 +34,7 @@ status is 0 when it could compare.`,
 			if err != nil {
 				return 0, err
 			}
-			c.contents = *contents
+			c.contents, c.seen = *contents, survey.NewSeen()
 			var sides []*survey.Survey
 			for _, a := range args {
 				s, err := c.survey(ctx, k, a, nil, nil)

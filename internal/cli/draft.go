@@ -30,7 +30,7 @@ func (c *call) draft(ctx context.Context, packages []string, out string, from dr
 	if err != nil {
 		return 0, err
 	}
-	o := survey.Options{Limits: c.limits, Formats: k.Formats, Texts: true}
+	o := survey.Options{Limits: c.limits, Formats: k.Formats, Texts: true, Seen: survey.NewSeen()}
 	var rb *rulebook.Rulebook
 	if from.merge != "" {
 		if rb, err = c.readRulebook(from.merge); err != nil {

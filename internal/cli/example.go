@@ -41,6 +41,7 @@ func (c *call) readRulebook(file string) (*rulebook.Rulebook, error) {
 // testExamples holds the examples of rulebooks.
 func (c *call) testExamples(ctx context.Context, files []string) (int, error) {
 	var all []example.Result
+	c.seen = survey.NewSeen()
 	for _, f := range files {
 		rb, err := c.readRulebook(f)
 		if err != nil {

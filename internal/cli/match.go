@@ -157,6 +157,9 @@ func (m *matching) run(ctx context.Context, c *call, args []string) (int, error)
 
 // surveyAll surveys the packages. Of several, a refusal of one is told, and the others are judged.
 func (m *matching) surveyAll(ctx context.Context, c *call, paths []string, prefer *rulebook.Rulebook) error {
+	if len(paths) > 1 {
+		c.seen = survey.NewSeen()
+	}
 	for _, p := range paths {
 		if _, err := m.survey(ctx, c, p, prefer); err != nil {
 			if len(paths) == 1 || ctx.Err() != nil {

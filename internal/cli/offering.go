@@ -31,13 +31,17 @@ type offering struct {
 	paths []string // of the kit's packages
 	known *index.Index
 	rules string // names the state of the program and of the kit's rules
+	seen  *survey.Seen
 
 	mu       sync.Mutex
 	surveyed map[string]*survey.Survey
 }
 
 func newOffering(c *call, m *matching) *offering {
-	o := &offering{c: c, m: m, given: map[string]bool{}, surveyed: map[string]*survey.Survey{}}
+	o := &offering{c: c, m: m, given: map[string]bool{}, surveyed: map[string]*survey.Survey{}, seen: c.seen}
+	if o.seen == nil {
+		o.seen = survey.NewSeen()
+	}
 	for _, s := range m.surveys {
 		o.given[s.Path] = true
 	}
@@ -191,6 +195,7 @@ func (o *offering) judge(ctx context.Context, path string, d *device.Device, rul
 	o.mu.Unlock()
 	if s == nil {
 		inner := *o.c
+		inner.seen = o.seen
 		inner.quick, inner.quiet = quick, true
 		var err error
 		if s, err = inner.survey(ctx, o.m.k, path, nil, nil); err != nil {

@@ -76,8 +76,8 @@ type wayfinding struct {
 	d     *device.Device
 	rules plan.Rules
 	shelf *plan.Shelf
-	// looked are the kit's packages after a quick look.
-	looked []*survey.Survey
+	// looked are packages of the kit after a quick look, by path; nil for one that cannot be read.
+	looked map[string]*survey.Survey
 	cache  *fit.Cache // of what is worked out of packages alone, for all devices
 }
 
@@ -131,48 +131,53 @@ func (w *wayfinding) open(ctx context.Context, c *call) error {
 		return err
 	}
 	w.rules = func(model string) *rulebook.Rulebook { return found[model] }
-	if err := w.look(ctx, c); err != nil {
+	looked, err := w.look(ctx, c, w.d)
+	if err != nil {
 		return err
 	}
 	if w.cache == nil {
 		w.cache = fit.NewCache()
 	}
-	w.shelf = &plan.Shelf{Rules: w.rules, Surveys: w.looked, Options: fit.Options{Cache: w.cache}}
+	w.shelf = &plan.Shelf{Rules: w.rules, Surveys: looked, Options: fit.Options{Cache: w.cache}}
 	return nil
 }
 
-// look takes the quick look, once.
-func (w *wayfinding) look(ctx context.Context, c *call) error {
-	if w.looked != nil {
-		return nil
-	}
-	w.looked = []*survey.Survey{}
+// look takes a quick look, once, at each of the kit's packages that by its name may serve a device.
+func (w *wayfinding) look(ctx context.Context, c *call, d *device.Device) ([]*survey.Survey, error) {
 	paths, err := w.k.Packages(filepath.Join(w.k.Dir, "packages"), true)
 	if err != nil {
-		return nil // the kit has none
+		return nil, nil // the kit has none
+	}
+	paths = w.k.MayServe(paths, d)
+	if w.looked == nil {
+		w.looked = map[string]*survey.Survey{}
 	}
 	inner := *c
 	inner.quick, inner.quiet = true, true
 	all := make([]*survey.Survey, len(paths))
-	group, ctx := errgroup.WithContext(ctx)
+	group, within := errgroup.WithContext(ctx)
 	group.SetLimit(runtime.GOMAXPROCS(0))
 	for i, p := range paths {
+		if s, done := w.looked[p]; done {
+			all[i] = s
+			continue
+		}
 		group.Go(func() (err error) {
 			defer fault.Catch(&err)
 			one := inner
-			if s, err := one.survey(ctx, w.k, p, nil, nil); err == nil && denied(s) == nil {
+			if s, err := one.survey(within, w.k, p, nil, nil); err == nil && denied(s) == nil {
 				all[i] = s
 			}
-			return ctx.Err()
+			return within.Err()
 		})
 	}
-	err = group.Wait()
-	for _, s := range all {
-		if s != nil {
-			w.looked = append(w.looked, s)
-		}
+	if err := group.Wait(); err != nil {
+		return nil, err
 	}
-	return err
+	for i, s := range all {
+		w.looked[paths[i]] = s
+	}
+	return slices.DeleteFunc(all, func(s *survey.Survey) bool { return s == nil }), nil
 }
 
 func (w *wayfinding) find() (*path.Result, error) {

@@ -34,6 +34,7 @@ type planning struct {
 // newPlanning reads the packages given.
 func newPlanning(ctx context.Context, c *call, w *wayfinding, args []string) (*planning, error) {
 	p := &planning{wayfinding: w, full: map[string]*survey.Survey{}}
+	c.seen = survey.NewSeen()
 	var err error
 	if w.k, err = c.kit(); err != nil {
 		return nil, err
@@ -80,7 +81,7 @@ func (p *planning) read(ctx context.Context, c *call, file string) (*survey.Surv
 
 // target plans for one device.
 func (p *planning) target(ctx context.Context, c *call, d *device.Device) (*plan.Target, error) {
-	if err := p.look(ctx, c); err != nil {
+	if _, err := p.look(ctx, c, d); err != nil { // which all devices share
 		return nil, err
 	}
 	if p.cache == nil {

@@ -107,11 +107,12 @@ func (r *recovering) run(ctx context.Context, c *call, args []string) (int, erro
 // kits are the packages of the kit in which a quick look finds something that
 // may do, read in full.
 func (p *planning) kits(ctx context.Context, c *call, d *device.Device, rules plan.Rules) ([]*survey.Survey, error) {
-	if err := p.look(ctx, c); err != nil {
+	looked, err := p.look(ctx, c, d)
+	if err != nil {
 		return nil, err
 	}
 	var out []*survey.Survey
-	for _, s := range p.looked {
+	for _, s := range looked {
 		found := plan.Recover(d, rules, []*survey.Survey{s}, fit.Options{})
 		if found.Chosen == nil || found.Verdict == fit.Misfit {
 			continue

@@ -64,7 +64,7 @@ const surveyMemory = 136 << 20
 
 // survey runs a survey with the rulebooks of the kit, the preferred one first.
 func (c *call) survey(ctx context.Context, k *kit.Kit, name string, prefer *rulebook.Rulebook, expect digests) (*survey.Survey, error) {
-	o := survey.Options{Limits: c.limits, Formats: k.Formats, Keys: k.Key, Deep: c.deep, Contents: c.contents, Digests: c.digests, Undigested: c.undigested}
+	o := survey.Options{Limits: c.limits, Formats: k.Formats, Keys: k.Key, Deep: c.deep, Contents: c.contents, Digests: c.digests, Undigested: c.undigested, Seen: c.seen}
 	if prefer != nil {
 		o.Rulebooks = append(o.Rulebooks, prefer)
 	}
