@@ -82,6 +82,10 @@ func (w *walker) iso(p *pass) error {
 		}
 		listed := make([]map[string]isoExtent, len(trees)) // folders differ from tree to tree
 		all, members := &nameIndex{}, &aside{w: w}
+		before, bound, most := w.items.Load(), BoundItems, w.limits.Items
+		if l != nil {
+			before, bound, most = w.files.Load(), BoundFiles, w.limits.Files
+		}
 		for i, t := range trees {
 			listed[i] = map[string]isoExtent{}
 			list := func(name string, f *isoFile) {
@@ -108,10 +112,7 @@ func (w *walker) iso(p *pass) error {
 			} else {
 				t.problem = func(Class, string, string) {}
 			}
-			entries, bound, most := w.items.Load(), BoundItems, w.limits.Items
-			if l != nil {
-				entries, bound, most = w.files.Load(), BoundFiles, w.limits.Files
-			}
+			entries := before // the trees hold the same files
 			err := t.folder(roots[i], "", 0, func() error {
 				if entries++; entries > most {
 					return &BoundError{p.it.Address, bound, most}
