@@ -276,11 +276,11 @@ func (t *isoTree) folder(record []byte, dir string, depth int, count func() erro
 		}
 		r := b[:n]
 		b = b[n:]
-		if err := count(); err != nil {
-			return err
-		}
 		if name := r[isoRecord : isoRecord+int(r[32])]; len(name) == 1 && name[0] < 2 { // itself and the one around it
 			continue
+		}
+		if err := count(); err != nil {
+			return err
 		}
 		le, be := binary.LittleEndian, binary.BigEndian
 		if le.Uint32(r[2:]) != be.Uint32(r[6:]) || le.Uint32(r[10:]) != be.Uint32(r[14:]) {

@@ -196,16 +196,24 @@ func (b *behind) tell(set *Set, size int64) *Behind {
 	return out
 }
 
+// words say how much follows the image.
+func (b *Behind) words() string {
+	if n := b.To - b.From; n != 1 {
+		return fmt.Sprintf("%d bytes follow the image", n)
+	}
+	return "1 byte follows the image"
+}
+
 // tellBehind puts what follows the image into words.
 func (m *Image) tellBehind() {
 	switch b := m.Behind; {
 	case b == nil || b.Padding || b.Signed:
 	case b.Kind != "":
-		m.Note("%d bytes follow the image; a further image (%s) begins there", b.To-b.From, b.Title)
+		m.Note("%s; a further image (%s) begins there", b.words(), b.Title)
 	case len(m.Sums) > 0:
-		m.Note("%d bytes follow the image; no checksum covers them", b.To-b.From)
+		m.Note("%s; no checksum covers them", b.words())
 	default:
-		m.Note("%d bytes follow the image", b.To-b.From)
+		m.Note("%s", b.words())
 	}
 }
 

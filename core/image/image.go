@@ -25,6 +25,7 @@ import (
 	"fitcheck/core/content"
 	"fitcheck/core/digest"
 	"fitcheck/core/fact"
+	"fitcheck/core/wording"
 )
 
 // Format is one kind of file that is told apart by its content.
@@ -362,6 +363,10 @@ type Sum struct {
 	At   int64 // where the header holds it
 	// Skipped: the bytes that it is taken over were not read.
 	Skipped bool
+	// Missing is how many of the bytes that it is taken over lie beyond the end of the file.
+	Missing int64
+	// Counts says how many of those that it stands for do not hold; "" for a single one.
+	Counts string
 	// Covers are the bytes that it vouches for, where that is not all of Over.
 	Covers []digest.Stretch
 }
@@ -434,13 +439,35 @@ func (m *Image) All() []fact.Fact {
 	return out
 }
 
+// wrong says that the checksum does not hold.
+func (s *Sum) wrong() string {
+	switch {
+	case s.Counts != "":
+		return s.What + ": " + s.Counts
+	case s.Missing > 0:
+		return fmt.Sprintf("%s cannot hold: %s that it is taken over %s missing", s.What, wording.Count(s.Missing, "byte"), map[bool]string{true: "is", false: "are"}[s.Missing == 1])
+	}
+	return fmt.Sprintf("%s does not match: the header says %s, the content gives %s", s.What, s.Want, s.Got)
+}
+
+// Found is what the content gives, in words where that is no sum.
+func (s *Sum) Found() string {
+	switch {
+	case s.Skipped:
+		return "not computed"
+	case s.Missing > 0:
+		return fmt.Sprintf("not computed, %s missing", wording.Count(s.Missing, "byte"))
+	}
+	return s.Got
+}
+
 // Damaged lists everything that keeps the image from being intact, in its
 // parts, too.
 func (m *Image) Damaged() []string {
 	out := slices.Clone(m.Problems)
 	for _, s := range m.Sums {
 		if !s.OK && !s.Skipped {
-			out = append(out, fmt.Sprintf("%s does not match: the header says %s, the content gives %s", s.What, s.Want, s.Got))
+			out = append(out, s.wrong())
 		}
 	}
 	for _, p := range m.Parts {
@@ -558,6 +585,39 @@ func (m *Image) Checked(what, want, got string, over digest.Stretch, at int64) {
 	if len(m.Sums) < MaxSums {
 		m.Sums = append(m.Sums, Sum{What: what, Partial: digest.Partial{Over: over}, Want: want, Got: got, OK: want == got, At: at})
 	}
+}
+
+// Tally counts checksums of one kind, of which an image carries one for each of its records or nodes.
+type Tally struct {
+	n, bad int
+	first  int64 // place of the first that does not hold
+}
+
+// Add counts one at a place, such as an offset or the number of a line.
+func (t *Tally) Add(ok bool, place int64) {
+	if t.n++; !ok {
+		if t.bad++; t.bad == 1 {
+			t.first = place
+		}
+	}
+}
+
+// All is how many there are.
+func (t *Tally) All() int { return t.n }
+
+// Tallied adds many checksums of one kind that Read has computed itself, as one.
+// place writes where one stands: "at 0x%x", "in line %d".
+func (m *Image) Tallied(what, place string, t Tally, over digest.Stretch, at int64) {
+	if len(m.Sums) >= MaxSums {
+		return
+	}
+	s := Sum{What: what, Partial: digest.Partial{Over: over}, Want: fmt.Sprintf("%d hold", t.n), Got: fmt.Sprintf("%d hold", t.n-t.bad), OK: t.bad == 0, At: at}
+	if t.bad > 0 {
+		first := fmt.Sprintf(place, t.first)
+		s.Got += ", the first that does not " + first
+		s.Counts = fmt.Sprintf("%d of %d do not hold, the first of them %s", t.bad, t.n, first)
+	}
+	m.Sums = append(m.Sums, s)
 }
 
 // covered tells whether a checksum that holds was taken over the bytes.

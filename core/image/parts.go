@@ -99,9 +99,9 @@ func (p *Part) inflate(set *Set, c *archive.Content, head []byte, method archive
 		case wrong.Class == archive.Unreadable:
 			m.unread("its part %s, compressed by %s, cannot be looked into: %s", p.Name, method, wrong.What)
 		case nothing:
-			m.Problem("its part %s begins like %s, and cannot be inflated: %s", p.Name, method, wrong.What)
+			m.Problem("its part %s begins like %s, and cannot be inflated: %s", p.Name, method, strings.TrimPrefix(wrong.What, "damaged: "))
 		default:
-			m.Problem("its part %s is compressed by %s and damaged: %s", p.Name, method, wrong.What)
+			m.Problem("its part %s is compressed by %s and damaged: %s", p.Name, method, strings.TrimPrefix(wrong.What, "damaged: "))
 		}
 		if nothing {
 			return nil

@@ -294,7 +294,7 @@ func (m *Image) partials() []digest.Partial {
 }
 
 func (s *Sum) took(r digest.Result) {
-	s.Got, s.OK = r.Hex, r.Missing == 0 && r.Hex == s.Want
+	s.Got, s.Missing, s.OK = r.Hex, r.Missing, r.Missing == 0 && r.Hex == s.Want
 }
 
 // Compute recomputes the pending checksums from the content.

@@ -7,6 +7,7 @@ import (
 
 	"fitcheck/core/rulebook"
 	"fitcheck/core/truth"
+	"fitcheck/core/wording"
 )
 
 // wayBack tells how the device could return to what it runs now, once it is
@@ -118,7 +119,7 @@ func (r *route) losses(hops []Hop) []string {
 			outage = outage.Plus(h.Minutes.Outage)
 		}
 	}
-	out := []string{fmt.Sprintf("by %s", count(len(hops), "hop"))}
+	out := []string{fmt.Sprintf("by %s", wording.Count(len(hops), "hop"))}
 	switch {
 	case resets > 0:
 		out[0] += fmt.Sprintf(", with the configuration reset %s", times(resets))
@@ -129,13 +130,6 @@ func (r *route) losses(hops []Hop) []string {
 		out[0] += fmt.Sprintf(", %s without service", outage.Text())
 	}
 	return out
-}
-
-func count(n int, what string) string {
-	if n == 1 {
-		return "1 " + what
-	}
-	return fmt.Sprintf("%d %ss", n, what)
 }
 
 func times(n int) string {

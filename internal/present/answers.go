@@ -11,6 +11,7 @@ import (
 	"fitcheck/core/fit"
 	"fitcheck/core/fit/check"
 	"fitcheck/core/shell"
+	"fitcheck/core/wording"
 	"fitcheck/internal/present/page"
 )
 
@@ -65,7 +66,7 @@ func AnswersPage(all []Answer, e Evidence, brief bool) *page.Page {
 		p.Blocks = summary(all, true)
 		p.Document = true
 	default:
-		p.Name = count(len(all), "device")
+		p.Name = wording.Count(len(all), "device")
 		line := "-why shows each of them in full"
 		if len(all) > maxRanked {
 			line = "-brief lists each device, " + line
@@ -175,7 +176,7 @@ func summary(all []Answer, every bool) []page.Block {
 		t.Rows = alike(t.Rows, all)
 	}
 	return []page.Block{page.Title{Word: strings.ToUpper(string(word)), Tone: toneOf(word),
-		Text: fmt.Sprintf("%s: %d fit, %d do not, %d are not settled", count(len(all), "device"), of[fit.Fits], of[fit.Misfit], of[fit.Unsettled])}, t}
+		Text: fmt.Sprintf("%s: %d fit, %d do not, %d are not settled", wording.Count(len(all), "device"), of[fit.Fits], of[fit.Misfit], of[fit.Unsettled])}, t}
 }
 
 // alike joins the rows of devices of one kind for which the same came out: "14 × VR-310 v2 at 4.1.0".

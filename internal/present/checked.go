@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"fitcheck/core/draft"
+	"fitcheck/core/wording"
 	"fitcheck/core/yamlfile"
 	"fitcheck/internal/present/page"
 )
@@ -31,9 +32,9 @@ func CheckedPage(files []CheckedFile) *page.Page {
 	for _, f := range order {
 		t := page.Title{Word: "SOUND", Tone: page.Good, Text: fmt.Sprintf("%s, a %s", f.Path, f.Kind)}
 		if len(f.Errors) > 0 {
-			t.Word, t.Tone = strings.ToUpper(count(len(f.Errors), "error")), page.Bad
+			t.Word, t.Tone = strings.ToUpper(wording.Count(len(f.Errors), "error")), page.Bad
 		} else if len(f.Warnings) > 0 {
-			t.Text += ", with " + count(len(f.Warnings), "warning")
+			t.Text += ", with " + wording.Count(len(f.Warnings), "warning")
 		}
 		if n := len(f.Guesses); n > 0 {
 			t.About = append(t.About, page.Item{Tone: page.Doubt, Text: fmt.Sprintf("%s still to be confirmed, the first in line %d: until its mark # GUESS is taken away, a line decides nothing", map[bool]string{true: "1 guess", false: fmt.Sprintf("%d guesses", n)}[n == 1], f.Guesses[0])})

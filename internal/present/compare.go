@@ -9,6 +9,7 @@ import (
 	"github.com/maruel/natural"
 
 	"fitcheck/core/compare"
+	"fitcheck/core/wording"
 	"fitcheck/internal/present/page"
 )
 
@@ -35,7 +36,7 @@ func compared(r *compare.Result) []page.Block {
 		t.Word = "COMPARED"
 	case differ == 0:
 		t.Word, t.Tone = "THE SAME", page.Good
-		t.Text += fmt.Sprintf(": %s, each the same to the byte", count(len(r.Items), "item"))
+		t.Text += fmt.Sprintf(": %s, each the same to the byte", wording.Count(len(r.Items), "item"))
 	default:
 		var parts []string
 		for _, c := range changeOrder {

@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"fitcheck/core/fit"
+	"fitcheck/core/wording"
 	"fitcheck/internal/present/page"
 )
 
@@ -54,14 +55,14 @@ func ConfirmedPage(all []Confirmed, nobodys []string) *page.Page {
 		worst = fit.Worse(worst, v)
 	}
 	word := map[fit.Outcome]string{fit.Fits: "AS PLANNED", fit.Misfit: "NOT AS PLANNED", fit.Unsettled: "UNSETTLED"}[worst]
-	t := page.Title{Word: word, Tone: toneOf(worst), Text: fmt.Sprintf("%d of %s as planned, %d not, %d not settled", counts[fit.Fits], count(len(all), "device"), counts[fit.Misfit], counts[fit.Unsettled])}
+	t := page.Title{Word: word, Tone: toneOf(worst), Text: fmt.Sprintf("%d of %s as planned, %d not, %d not settled", counts[fit.Fits], wording.Count(len(all), "device"), counts[fit.Misfit], counts[fit.Unsettled])}
 	if len(missing) > 0 {
 		t.About = append(t.About, page.Item{Text: "no capture shows " + strings.Join(few(ranges(missing)), ", "), Tone: page.Doubt})
 	}
 	if len(nobodys) > 0 {
 		t.About = append(t.About, page.Item{Text: "of none of them is " + strings.Join(few(nobodys), ", "), Tone: page.Doubt})
 	}
-	p := &page.Page{Name: "Confirmed: " + count(len(all), "device")}
+	p := &page.Page{Name: "Confirmed: " + wording.Count(len(all), "device")}
 	p.Add(t)
 	table := page.Table{Columns: []page.Column{{Title: "devices", Fitting: page.Cut}, {Title: "how many", Right: true}, {Title: "came out"}, {Title: "from"}, {Title: "to"}, {Title: "because", Fitting: page.Wrap}}, Most: 30, Flag: page.Why, Noun: "group"}
 	for _, r := range rows {

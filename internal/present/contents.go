@@ -9,6 +9,7 @@ import (
 	"fitcheck/core/fact"
 	"fitcheck/core/image"
 	"fitcheck/core/survey"
+	"fitcheck/core/wording"
 )
 
 // jsonContents is what a file system holds.
@@ -70,13 +71,13 @@ func withContents(s *survey.Survey) []surveyLine {
 
 // contentsText counts what a file system holds.
 func contentsText(c *image.Contents) string {
-	t := fmt.Sprintf("%s (%s) in %s", count(c.Files, "file"), Bytes(c.Bytes), count(c.Folders, "folder"))
+	t := fmt.Sprintf("%s (%s) in %s", wording.Count(c.Files, "file"), Bytes(c.Bytes), wording.Count(c.Folders, "folder"))
 	for _, more := range []struct {
 		n    int
 		noun string
 	}{{c.Links, "link"}, {c.Devices, "device"}} {
 		if more.n > 0 {
-			t += ", " + count(more.n, more.noun)
+			t += ", " + wording.Count(more.n, more.noun)
 		}
 	}
 	if c.Partial {

@@ -4,6 +4,7 @@ import (
 	"fmt"
 
 	"fitcheck/core/shell"
+	"fitcheck/core/wording"
 	"fitcheck/internal/present/page"
 )
 
@@ -48,7 +49,7 @@ func DemoKit(dir string, files int, begin []string) *page.Page {
 		l.Items = append(l.Items, page.Item{Text: b, Tone: page.Code})
 	}
 	p := &page.Page{Name: "The demo kit"}
-	p.Add(page.Title{Word: "WRITTEN", Tone: page.Good, Text: fmt.Sprintf("the demo kit in %s: %s", dir, count(files, "file"))},
+	p.Add(page.Title{Word: "WRITTEN", Tone: page.Good, Text: fmt.Sprintf("the demo kit in %s: %s", dir, wording.Count(files, "file"))},
 		page.Head{Text: "Where to begin"}, l, page.Gap{},
 		page.Line{Text: "devices/, rulebooks/ and packages/ are made to be read and changed; fitcheck help tells the rest."})
 	return p

@@ -6,6 +6,7 @@ import (
 
 	"fitcheck/core/draft"
 	"fitcheck/core/shell"
+	"fitcheck/core/wording"
 	"fitcheck/internal/present/page"
 )
 
@@ -24,7 +25,7 @@ func DraftPage(file string, guesses int) *page.Page {
 // MergedPage says what was put into a rulebook.
 func MergedPage(m *draft.Merged, file string) *page.Page {
 	p := &page.Page{Name: file}
-	t := page.Title{Word: "ADDED", Tone: page.Doubt, Text: fmt.Sprintf("%s to %s, with %s", count(len(m.Added), "release"), file, guessesOf(len(m.Guesses)))}
+	t := page.Title{Word: "ADDED", Tone: page.Doubt, Text: fmt.Sprintf("%s to %s, with %s", wording.Count(len(m.Added), "release"), file, guessesOf(len(m.Guesses)))}
 	if len(m.Lines) == 0 {
 		t = page.Title{Word: "NOTHING NEW", Tone: page.Good, Text: file + " is as it was"}
 	}

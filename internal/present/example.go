@@ -7,6 +7,7 @@ import (
 
 	"fitcheck/core/draft"
 	"fitcheck/core/example"
+	"fitcheck/core/wording"
 	"fitcheck/internal/present/page"
 )
 
@@ -24,12 +25,12 @@ func ExamplesPage(all []example.Result) *page.Page {
 			items = append(items, page.Item{Marks: []page.Span{{Text: "X", Tone: page.Bad}}, Text: fmt.Sprintf("%s: %s: want %s, came %s", r.Source.Where(), r.Asks, r.Want, r.Came), Tone: page.Bad})
 		}
 	}
-	t := page.Title{Word: "EXAMPLES HOLD", Tone: page.Good, Text: count(len(all), "example")}
+	t := page.Title{Word: "EXAMPLES HOLD", Tone: page.Good, Text: wording.Count(len(all), "example")}
 	switch {
 	case wrong > 0:
-		t = page.Title{Word: "EXAMPLES FAIL", Tone: page.Bad, Text: fmt.Sprintf("%d of %s", wrong, count(len(all), "example"))}
+		t = page.Title{Word: "EXAMPLES FAIL", Tone: page.Bad, Text: fmt.Sprintf("%d of %s", wrong, wording.Count(len(all), "example"))}
 	case missing > 0:
-		t = page.Title{Word: "UNSETTLED", Tone: page.Doubt, Text: fmt.Sprintf("of %d of %s the package or the capture is not at hand", missing, count(len(all), "example"))}
+		t = page.Title{Word: "UNSETTLED", Tone: page.Doubt, Text: fmt.Sprintf("of %d of %s the package or the capture is not at hand", missing, wording.Count(len(all), "example"))}
 	}
 	p := &page.Page{Name: "Examples"}
 	p.Add(t)
@@ -72,7 +73,7 @@ func TriedPage(all []*example.Tried) *page.Page {
 		if i > 0 {
 			p.Add(page.Rule{})
 		}
-		title := page.Title{Word: "TRIED", Tone: page.Good, Text: fmt.Sprintf("%s: %s caught something; %s read by none; %s silent", t.File, count(len(patternsOf(t)), "pattern"), count(len(t.Unread), "line"), count(len(t.Silent), "pattern"))}
+		title := page.Title{Word: "TRIED", Tone: page.Good, Text: fmt.Sprintf("%s: %s caught something; %s read by none; %s silent", t.File, wording.Count(len(patternsOf(t)), "pattern"), wording.Count(len(t.Unread), "line"), wording.Count(len(t.Silent), "pattern"))}
 		if len(t.Caught) == 0 {
 			title.Tone = page.Doubt
 		}
@@ -198,7 +199,7 @@ func ImportedJSON(im *draft.Imported, into string) any {
 // ImportedPage says what a table gave to a rulebook.
 func ImportedPage(im *draft.Imported, into string) *page.Page {
 	p := &page.Page{}
-	t := page.Title{Word: "IMPORTED", Tone: page.Good, Text: fmt.Sprintf("%s from %s into %s", count(len(im.Rules), "rule"), im.Title, into)}
+	t := page.Title{Word: "IMPORTED", Tone: page.Good, Text: fmt.Sprintf("%s from %s into %s", wording.Count(len(im.Rules), "rule"), im.Title, into)}
 	for _, n := range im.Notes {
 		t.About = append(t.About, page.Item{Text: n, Tone: page.Doubt})
 	}

@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"fitcheck/core/path"
+	"fitcheck/core/wording"
 	"fitcheck/internal/present/page"
 )
 
@@ -380,7 +381,7 @@ func notPossible(a PathAnswer) []page.Block {
 		out = append(out, t)
 	}
 	if n := layOut(a.Answer).left; n > 0 {
-		out = append(out, page.Line{Text: count(n, "release") + " that nothing leads to or from are not drawn.", Tone: page.Faint})
+		out = append(out, page.Line{Text: wording.Count(n, "release") + " that nothing leads to or from are not drawn.", Tone: page.Faint})
 	}
 	return []page.Block{page.Fold{Title: "What is not possible", Flag: page.Why, Silent: true, Wide: true, Inside: func() []page.Block { return out }}}
 }

@@ -3,6 +3,7 @@ package present
 import (
 	"fmt"
 
+	"fitcheck/core/wording"
 	"fitcheck/internal/present/page"
 )
 
@@ -23,13 +24,13 @@ type InventoryDevice struct {
 
 // InventoryPage says which device files were written, and which rows were refused.
 func InventoryPage(i Inventory) *page.Page {
-	t := page.Title{Word: "DEVICES", Tone: page.Good, Text: fmt.Sprintf("%s of %s in %s", count(len(i.Devices), "device file"), i.Source, i.Into)}
+	t := page.Title{Word: "DEVICES", Tone: page.Good, Text: fmt.Sprintf("%s of %s in %s", wording.Count(len(i.Devices), "device file"), i.Source, i.Into)}
 	if i.Same > 0 {
 		t.About = append(t.About, page.Item{Text: fmt.Sprintf("%d written, %d say this already", i.Written, i.Same)})
 	}
 	if len(i.Refused) > 0 {
 		t.Tone = page.Bad
-		t.Text += ", " + count(len(i.Refused), "row") + " refused"
+		t.Text += ", " + wording.Count(len(i.Refused), "row") + " refused"
 	}
 	p := &page.Page{Name: "Devices of " + i.Source}
 	p.Add(t)

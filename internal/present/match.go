@@ -9,6 +9,7 @@ import (
 
 	"fitcheck/core/fit"
 	"fitcheck/core/fit/check"
+	"fitcheck/core/wording"
 	"fitcheck/internal/present/page"
 )
 
@@ -108,7 +109,7 @@ func (e Evidence) verdict(v *fit.Verdict, instead *Instead, device string) []pag
 	}
 	out = append(out, images(v)...)
 	out = append(out, next(v, instead, device)...)
-	last := count(fits, "check") + " fit"
+	last := wording.Count(fits, "check") + " fit"
 	if fits == 1 {
 		last = "1 check fits"
 	}

@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"fitcheck/core/notes"
+	"fitcheck/core/wording"
 	"fitcheck/internal/present/page"
 )
 
@@ -47,7 +48,7 @@ func (d Notes) blocks(about string) []page.Block {
 			unsaid++
 		}
 	}
-	t := page.Title{Word: "NOTES", Tone: page.Info, Text: fmt.Sprintf("%s: %s that bear on the install", d.File, count(len(d.Statements), "statement"))}
+	t := page.Title{Word: "NOTES", Tone: page.Info, Text: fmt.Sprintf("%s: %s that bear on the install", d.File, wording.Count(len(d.Statements), "statement"))}
 	if len(d.Statements) == 1 {
 		t.Text = d.File + ": 1 statement that bears on the install"
 	}

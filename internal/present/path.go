@@ -9,6 +9,7 @@ import (
 	"fitcheck/core/path"
 	"fitcheck/core/plan"
 	"fitcheck/core/shell"
+	"fitcheck/core/wording"
 	"fitcheck/internal/present/page"
 )
 
@@ -50,7 +51,7 @@ func (p PathAnswer) headline() string {
 	case p.Found && len(p.Hops) == 0:
 		return fmt.Sprintf("%s runs %s already", p.Name, p.To)
 	case p.Found:
-		return fmt.Sprintf("%s gets from %s to %s in %s", p.Name, p.From, p.target(), count(len(p.Hops), "hop"))
+		return fmt.Sprintf("%s gets from %s to %s in %s", p.Name, p.From, p.target(), wording.Count(len(p.Hops), "hop"))
 	case len(p.Unsettled) > 0:
 		return fmt.Sprintf("whether %s can go to %s is not settled", p.Name, p.target())
 	}
@@ -80,7 +81,7 @@ func (p PathAnswer) sums() string {
 		parts = append(parts, fmt.Sprintf("%s%s in all, %s of it without service", at, install.Text(), outage.Text()))
 	}
 	if unknown > 0 {
-		parts = append(parts, "the rulebook gives no minutes for "+count(unknown, "hop"))
+		parts = append(parts, "the rulebook gives no minutes for "+wording.Count(unknown, "hop"))
 	}
 	switch n := p.Resets(); {
 	case n == 0:
@@ -313,7 +314,7 @@ func wayBack(a PathAnswer) []page.Block {
 	case b.Found && b.By == "slot":
 		it := page.Item{Marks: []page.Span{{Text: "by the other slot", Tone: page.Good}}, Text: b.Because}
 		if len(b.Hops) > 0 {
-			it.Text += fmt.Sprintf("; or by %s: %s", count(len(b.Hops), "hop"), hopList(b.Hops))
+			it.Text += fmt.Sprintf("; or by %s: %s", wording.Count(len(b.Hops), "hop"), hopList(b.Hops))
 		}
 		l.Items = append(l.Items, it)
 	case b.Found:

@@ -5,6 +5,7 @@ import (
 	"slices"
 	"strings"
 
+	"fitcheck/core/wording"
 	"fitcheck/internal/present/page"
 )
 
@@ -74,7 +75,7 @@ func ManyPathsPage(all []Paths) *page.Page {
 		y, _ := b.of.status()
 		return rank[x] - rank[y]
 	})
-	title := page.Title{Word: "PATHS", Tone: page.Good, Text: fmt.Sprintf("%d of %s have a way", found, count(len(all), "device"))}
+	title := page.Title{Word: "PATHS", Tone: page.Good, Text: fmt.Sprintf("%d of %s have a way", found, wording.Count(len(all), "device"))}
 	if found < len(all) {
 		title.Tone = page.Doubt
 		for _, g := range groups {
@@ -83,7 +84,7 @@ func ManyPathsPage(all []Paths) *page.Page {
 			}
 		}
 	}
-	out := &page.Page{Name: "The ways of " + count(len(all), "device")}
+	out := &page.Page{Name: "The ways of " + wording.Count(len(all), "device")}
 	out.Add(title)
 	t := page.Table{Columns: []page.Column{{Title: "devices", Fitting: page.Cut}, {Title: "how many", Right: true}, {Title: "way"}, {Title: "from"}, {Title: "to"}, {Title: "by way of", Fitting: page.Wrap}, {Title: "takes"}, {Title: "outage"}}, Most: 30, Flag: page.Why, Noun: "group"}
 	var open page.List

@@ -9,6 +9,7 @@ import (
 	"fitcheck/core/plan"
 	"fitcheck/core/rescue"
 	"fitcheck/core/shell"
+	"fitcheck/core/wording"
 	"fitcheck/internal/present/page"
 )
 
@@ -77,7 +78,7 @@ func RecoveryPage(r Recovered, e Evidence) *page.Page {
 		if r.Verdict != fit.Fits {
 			p.Add(whatNext(advice)...)
 		}
-		last = count(len(rest.Items), "check") + " behind it; -why shows every source"
+		last = wording.Count(len(rest.Items), "check") + " behind it; -why shows every source"
 	}
 	if r.Verdict == fit.Fits && r.Chosen != nil {
 		p.Add(page.Gap{}, page.Line{Tone: page.Info, Text: "fitcheck recover -device " + shell.Quote(r.Device.File) + " -watch " + shell.Quote(r.Chosen.Survey.Path) + " does it: it waits for the boot loader, and sends exactly this image."})

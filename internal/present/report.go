@@ -8,6 +8,7 @@ import (
 	"time"
 
 	"fitcheck/core/survey"
+	"fitcheck/core/wording"
 	"fitcheck/internal/present/page"
 )
 
@@ -82,7 +83,7 @@ func tree(s *survey.Survey) page.Fold {
 			t.Rows[i] = t.Rows[i][:4]
 		}
 	}
-	title := fmt.Sprintf("What is in %s: %s, %s", s.Name, count(len(s.Items), "item"), Bytes(s.Size))
+	title := fmt.Sprintf("What is in %s: %s, %s", s.Name, wording.Count(len(s.Items), "item"), Bytes(s.Size))
 	inside := []page.Block{t}
 	if d := s.Digests.Of("sha256"); d != "" {
 		inside = append([]page.Block{page.Line{Text: "sha256:" + d, Tone: page.Faint}}, inside...)

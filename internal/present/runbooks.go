@@ -8,6 +8,7 @@ import (
 	"fitcheck/core/duration"
 	"fitcheck/core/fit"
 	"fitcheck/core/plan"
+	"fitcheck/core/wording"
 	"fitcheck/internal/present/page"
 )
 
@@ -54,19 +55,19 @@ func (r Runbooks) sheets() []*sheet {
 //
 // In one piece: the blocks stand in the order in which they are read.
 func ManyRunbooksPage(r Runbooks) *page.Page {
-	p := &page.Page{Name: "Runbook of " + count(len(r.Books), "device"), Document: true}
+	p := &page.Page{Name: "Runbook of " + wording.Count(len(r.Books), "device"), Document: true}
 	all := len(r.Books)
 	total, outage := 0, 0
 	for _, w := range r.Waves {
 		total, outage = max(total, w.At+w.Minutes), outage+w.Outage
 	}
-	t := page.Title{Word: "RUNBOOK", Tone: page.Info, Text: fmt.Sprintf("%s in %s", count(all, "device"), count(len(r.Waves), "wave"))}
+	t := page.Title{Word: "RUNBOOK", Tone: page.Info, Text: fmt.Sprintf("%s in %s", wording.Count(all, "device"), wording.Count(len(r.Waves), "wave"))}
 	if total > 0 {
 		t.About = append(t.About, page.Item{Text: fmt.Sprintf("%s from the beginning to the end of the last, %s of outage in all, wave after wave", duration.Minutes(total), duration.Minutes(outage))})
 	}
 	if len(r.Refused) > 0 {
 		t.Tone = page.Bad
-		t.About = append(t.About, page.Item{Tone: page.Bad, Text: count(len(r.Refused), "device") + " refused, below"})
+		t.About = append(t.About, page.Item{Tone: page.Bad, Text: wording.Count(len(r.Refused), "device") + " refused, below"})
 	}
 	p.Add(t)
 	if len(r.Refused) > 0 {

@@ -12,6 +12,7 @@ import (
 	"fitcheck/core/serving"
 	"fitcheck/core/shell"
 	"fitcheck/core/transport"
+	"fitcheck/core/wording"
 	"fitcheck/internal/present/page"
 )
 
@@ -32,7 +33,7 @@ func ServeReady(s Serving) *page.Page {
 	for _, n := range names {
 		total += s.Folder.Size(n)
 	}
-	t := page.Title{Word: "READY", Tone: page.Good, Text: fmt.Sprintf("%s: %s of %s, %s, each with the SHA-256 that was staged", s.Folder.Dir, count(len(names)-len(lost), "file"), s.Folder.By, Bytes(total))}
+	t := page.Title{Word: "READY", Tone: page.Good, Text: fmt.Sprintf("%s: %s of %s, %s, each with the SHA-256 that was staged", s.Folder.Dir, wording.Count(len(names)-len(lost), "file"), s.Folder.By, Bytes(total))}
 	if len(lost) > 0 {
 		t.Tone = page.Doubt
 	}
@@ -179,7 +180,7 @@ func ServeEnds(s *serving.Session) *page.Page {
 	p := &page.Page{Name: "Served " + s.Folder.Dir, Document: true}
 	t := page.Title{Word: "ALL FETCHED", Tone: page.Good, Text: "every file came over whole, as often as there are fetchers for it"}
 	if len(missing) > 0 {
-		t = page.Title{Word: "ENDED", Tone: page.Doubt, Text: count(len(missing), "file") + " did not come over as often as was staged for"}
+		t = page.Title{Word: "ENDED", Tone: page.Doubt, Text: wording.Count(len(missing), "file") + " did not come over as often as was staged for"}
 	}
 	p.Add(t)
 	table := page.Table{Columns: []page.Column{{Title: "file", Fitting: page.CutFront}, {Title: "size", Right: true}, {Title: "who"}, {Title: "by"}, {Title: "came over"}, {Title: "rate", Right: true}}, Most: 24, Flag: page.Why, Noun: "fetch"}

@@ -10,6 +10,7 @@ import (
 	"fitcheck/core/fit"
 	"fitcheck/core/plan"
 	"fitcheck/core/shell"
+	"fitcheck/core/wording"
 	"fitcheck/internal/present/page"
 )
 
@@ -108,7 +109,7 @@ func StagePage(d Stage) *page.Page {
 		p.Add(page.Title{Word: "STAGED", Tone: page.Good, Text: "nothing needs to be: the devices run it already"})
 		return p
 	}
-	t := page.Title{Word: "STAGED", Tone: page.Good, Text: fmt.Sprintf("%s in %s", count(len(d.Files), "file"), d.Into)}
+	t := page.Title{Word: "STAGED", Tone: page.Good, Text: fmt.Sprintf("%s in %s", wording.Count(len(d.Files), "file"), d.Into)}
 	if len(d.Done.Written) == 0 {
 		t.Text += ", all there already, as they should be"
 	} else if d.Done.There > 0 {

@@ -11,6 +11,7 @@ import (
 	"fitcheck/core/image"
 	"fitcheck/core/sign"
 	"fitcheck/core/survey"
+	"fitcheck/core/wording"
 	"fitcheck/internal/present/page"
 )
 
@@ -26,13 +27,13 @@ func SurveyPage(v *survey.Survey) *page.Page {
 // surveyTitle is the verdict, and what the rulebook, the name and signatures say.
 func surveyTitle(v *survey.Survey) page.Title {
 	problems, _ := split(v.Problems)
-	t := page.Title{Flag: page.All, Text: fmt.Sprintf("%s  %s, %s", v.Name, count(len(v.Items), "item"), Bytes(v.Size))}
+	t := page.Title{Flag: page.All, Text: fmt.Sprintf("%s  %s, %s", v.Name, wording.Count(len(v.Items), "item"), Bytes(v.Size))}
 	if v.Folder {
-		t.Text = fmt.Sprintf("%s  a folder of %s, %s", v.Name, count(len(v.Items), "item"), Bytes(v.Size))
+		t.Text = fmt.Sprintf("%s  a folder of %s, %s", v.Name, wording.Count(len(v.Items), "item"), Bytes(v.Size))
 	}
 	switch {
 	case len(problems) > 0:
-		t.Word, t.Tone = strings.ToUpper(count(len(problems), "problem")), page.Bad
+		t.Word, t.Tone = strings.ToUpper(wording.Count(len(problems), "problem")), page.Bad
 	case slices.ContainsFunc(v.Items, func(it *survey.Item) bool { return it.Quick }):
 		t.Word, t.Tone = "NOT CHECKED IN FULL", page.Doubt
 		t.Text += " (-quick)"
@@ -63,13 +64,6 @@ func surveyTitle(v *survey.Survey) page.Title {
 		say(signatureTone(g.Outcome), fmt.Sprintf("signature of %s: %s, %s", within(v.Name, g.Of), g.Outcome, g.Because))
 	}
 	return t
-}
-
-func count(n int, noun string) string {
-	if n == 1 {
-		return "1 " + noun
-	}
-	return fmt.Sprintf("%d %ss", n, noun)
 }
 
 func split(all []archive.Problem) (problems, notes []archive.Problem) {
@@ -307,7 +301,7 @@ func restOf(v *survey.Survey, shown map[*survey.Item]bool) string {
 	if len(kinds) > 6 {
 		of = append(of, "others")
 	}
-	return fmt.Sprintf("and %s (%s); -all lists every item with its digests", count(n, "more item"), strings.Join(of, ", "))
+	return fmt.Sprintf("and %s (%s); -all lists every item with its digests", wording.Count(n, "more item"), strings.Join(of, ", "))
 }
 
 // whole says by what an item is known to be whole.

@@ -4,6 +4,7 @@ import (
 	"fmt"
 
 	"fitcheck/core/unpack"
+	"fitcheck/core/wording"
 	"fitcheck/internal/present/page"
 )
 
@@ -27,7 +28,7 @@ func UnpackedPage(u Unpacked) *page.Page {
 			there++
 		}
 	}
-	t := page.Title{Word: "UNPACKED", Tone: page.Good, Text: fmt.Sprintf("%s into %s: %s, %s", u.Package, u.Into, count(len(u.Files), "file"), Bytes(total))}
+	t := page.Title{Word: "UNPACKED", Tone: page.Good, Text: fmt.Sprintf("%s into %s: %s, %s", u.Package, u.Into, wording.Count(len(u.Files), "file"), Bytes(total))}
 	if there > 0 {
 		t.Text += fmt.Sprintf(", %d of them there already", there)
 	}

@@ -105,14 +105,11 @@ func (l *Line) citeSums(it *survey.Item) {
 		}
 		stated := fact.Source{Kind: fact.Header, File: it.Address, Offset: sum.At, Size: int64(len(sum.Want) / 2)}
 		got := fact.Source{Kind: fact.Content, File: it.Address, Offset: sum.Over.From, Size: sum.Over.To - sum.Over.From}
-		value := sum.What + " " + sum.Got
-		if sum.Skipped {
-			value = sum.What + " not computed"
-		}
-		l.Cite(Cited{OfStated, sum.What + " " + sum.Want, stated}, Cited{OfPackage, value, got})
+		want, found := sum.What+" "+sum.Want, sum.What+" "+sum.Found()
+		l.Cite(Cited{OfStated, want, stated}, Cited{OfPackage, found, got})
 		if !sum.OK && !sum.Skipped && !wrong {
 			wrong = true
-			l.Device, l.Package = sum.What+" "+sum.Want, sum.What+" "+sum.Got
+			l.Device, l.Package = want, found
 		}
 	}
 }

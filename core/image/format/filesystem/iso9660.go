@@ -39,8 +39,11 @@ func readISO(s *image.Source) (*image.Image, error) {
 		built := fmt.Sprintf("%s-%s-%sT%s:%s:%sZ", t[:4], t[4:6], t[6:8], t[8:10], t[10:12], t[12:14])
 		h.Fact(fact.Built, built)
 	}
-	if big := int64(binary.BigEndian.Uint32(h.Bytes[84:])); big != blocks || int64(binary.BigEndian.Uint16(h.Bytes[130:])) != size {
+	if big := int64(binary.BigEndian.Uint32(h.Bytes[84:])); big != blocks {
 		m.Problem("its volume descriptor contradicts itself: %d blocks by one byte order, %d by the other", blocks, big)
+	}
+	if big := int64(binary.BigEndian.Uint16(h.Bytes[130:])); big != size {
+		m.Problem("its volume descriptor contradicts itself: blocks of %d bytes by one byte order, of %d by the other", size, big)
 	}
 	m.Fact(fact.Type, "filesystem", isoAt, 6)
 	m.Extent = blocks * size

@@ -77,7 +77,7 @@ func readJFFS2(s *image.Source) (*image.Image, error) {
 		return m, err
 	}
 	m.Field("nodes", 0, nil, fmt.Sprint(sc.nodes), fmt.Sprintf("%d directory entries, %d inodes", sc.entries, sc.inodes))
-	m.Checked("CRCs of its nodes", fmt.Sprintf("%d hold", sc.sums), sc.got(), digest.Between(0, s.Size()), 8)
+	m.Tallied("CRCs of its nodes", "at 0x%x", sc.sums, digest.Between(0, s.Size()), 8)
 	if n := len(m.Sums); n > 0 {
 		m.Sums[n-1].Covers = sc.covered(s.Size())
 	}
@@ -87,9 +87,9 @@ func readJFFS2(s *image.Source) (*image.Image, error) {
 type jffs2Scan struct {
 	r                      *bufio.Reader
 	order                  binary.ByteOrder
-	at, firstBad           int64
+	at                     int64
 	nodes, entries, inodes int
-	sums, bad              int
+	sums                   image.Tally
 	// stray is what no node's checksum covers and is not erased, in its order.
 	stray []digest.Stretch
 }
@@ -122,23 +122,10 @@ func (sc *jffs2Scan) covered(size int64) []digest.Stretch {
 	return out
 }
 
-func (sc *jffs2Scan) got() string {
-	got := fmt.Sprintf("%d hold", sc.sums-sc.bad)
-	if sc.bad > 0 {
-		got += fmt.Sprintf(", the first that does not at 0x%x", sc.firstBad)
-	}
-	return got
-}
-
 func (sc *jffs2Scan) check(b []byte, want uint32) bool {
-	sc.sums++
-	if jffs2CRC(b) == want {
-		return true
-	}
-	if sc.bad++; sc.bad == 1 {
-		sc.firstBad = sc.at
-	}
-	return false
+	ok := jffs2CRC(b) == want
+	sc.sums.Add(ok, sc.at)
+	return ok
 }
 
 func (sc *jffs2Scan) skip(n int64) error {

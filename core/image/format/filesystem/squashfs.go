@@ -72,11 +72,11 @@ func readSquashFS(s *image.Source) (*image.Image, error) {
 		m.Compression = "gzip"
 	}
 	if used < 96 || log < 12 || log > 20 || size != 1<<log {
-		return m, fmt.Errorf("its superblock contradicts itself: blocks of %d bytes (log %d), %d bytes in all", size, log, used)
+		return m, fmt.Errorf("its superblock contradicts itself: blocks of %d bytes (log %d), %d bytes in all", size, log, uint64(used))
 	}
 	for _, at := range tables {
 		if at != -1 && (at < 96 || at > used) {
-			return m, fmt.Errorf("one of its tables is at 0x%x, and it ends at 0x%x", at, used)
+			return m, fmt.Errorf("one of its tables is at 0x%x, and it ends at 0x%x", uint64(at), used)
 		}
 	}
 	m.Extent = used

@@ -49,25 +49,9 @@ func init() {
 // rawCRC is a CRC-32 without its final inversion.
 func rawCRC(b []byte) uint32 { return ^crc32.ChecksumIEEE(b) }
 
-type tally struct {
-	n, bad   int
-	firstBad int64
-}
-
-func (t *tally) add(ok bool, at int64) {
-	if t.n++; !ok {
-		if t.bad++; t.bad == 1 {
-			t.firstBad = at
-		}
-	}
-}
-
-func (t *tally) tell(m *image.Image, what string, size, at int64) {
-	got := fmt.Sprintf("%d hold", t.n-t.bad)
-	if t.bad > 0 {
-		got += fmt.Sprintf(", the first that does not at 0x%x", t.firstBad)
-	}
-	m.Checked(what, fmt.Sprintf("%d hold", t.n), got, digest.Between(0, size), at)
+// tallied adds checksums of one kind. size is that of the stretch that they lie in.
+func tallied(m *image.Image, t image.Tally, what string, size, at int64) {
+	m.Tallied(what, "at 0x%x", t, digest.Between(0, size), at)
 	if n := len(m.Sums); n > 0 { // which bytes they cover is too much to tell one by one
 		m.Sums[n-1].Covers = []digest.Stretch{}
 	}
@@ -127,15 +111,15 @@ func readUBI(s *image.Source) (*image.Image, error) {
 		} else if next, err := s.UpTo(at+peb, 4); err != nil || string(next) != "UBI#" {
 			continue
 		}
-		u.ec.add(string(b[:4]) == "UBI#" && binary.BigEndian.Uint32(b[60:]) == rawCRC(b[:60]), at)
+		u.ec.Add(string(b[:4]) == "UBI#" && binary.BigEndian.Uint32(b[60:]) == rawCRC(b[:60]), at)
 		if err := u.volume(at); err != nil {
 			return m, err
 		}
 	}
-	u.ec.tell(m, "CRCs of its erase counter headers", s.Size(), 60)
-	u.vids.tell(m, "CRCs of its volume headers", s.Size(), vid+60)
-	if u.content.n > 0 {
-		u.content.tell(m, "CRCs of its volume table and static volumes", s.Size(), data)
+	tallied(m, u.ec, "CRCs of its erase counter headers", s.Size(), 60)
+	tallied(m, u.vids, "CRCs of its volume headers", s.Size(), vid+60)
+	if u.content.All() > 0 {
+		tallied(m, u.content, "CRCs of its volume table and static volumes", s.Size(), data)
 	}
 	ubiParts(m, u.volumes, u.names, peb-data)
 	return m, ubiWhole(m, s, u.volumes, peb)
@@ -145,7 +129,7 @@ func readUBI(s *image.Source) (*image.Image, error) {
 type ubiBlocks struct {
 	s                 *image.Source
 	vid, data, peb    int64
-	ec, vids, content tally
+	ec, vids, content image.Tally
 	volumes           map[uint64]*ubiVolume
 	names             map[uint64]string
 }
@@ -160,7 +144,7 @@ func (u *ubiBlocks) volume(at int64) error {
 		return nil
 	}
 	ok := string(v[:4]) == "UBI!" && binary.BigEndian.Uint32(v[60:]) == rawCRC(v[:60])
-	if u.vids.add(ok, at+u.vid); !ok {
+	if u.vids.Add(ok, at+u.vid); !ok {
 		return nil
 	}
 	id, lnum := uint64(binary.BigEndian.Uint32(v[8:])), binary.BigEndian.Uint32(v[12:])
@@ -191,7 +175,7 @@ func (u *ubiBlocks) volume(at int64) error {
 		if err == image.ErrBeyond {
 			return err
 		}
-		u.content.add(err == nil && rawCRC(d) == binary.BigEndian.Uint32(v[32:]), at+u.data)
+		u.content.Add(err == nil && rawCRC(d) == binary.BigEndian.Uint32(v[32:]), at+u.data)
 	}
 	return nil
 }
@@ -247,7 +231,7 @@ func ubiBlockSize(s *image.Source, data int64) (int64, error) {
 }
 
 // ubiNames reads the table of volumes.
-func ubiNames(s *image.Source, at, room int64, names map[uint64]string, t *tally) error {
+func ubiNames(s *image.Source, at, room int64, names map[uint64]string, t *image.Tally) error {
 	n := min(ubiMaxVolumes, room/ubiRecord)
 	b, err := s.UpTo(at, int(n*ubiRecord))
 	if err != nil {
@@ -255,7 +239,7 @@ func ubiNames(s *image.Source, at, room int64, names map[uint64]string, t *tally
 	}
 	for i := 0; (i+1)*ubiRecord <= len(b); i++ {
 		r := b[i*ubiRecord : (i+1)*ubiRecord]
-		t.add(binary.BigEndian.Uint32(r[168:]) == rawCRC(r[:168]), at+int64(i*ubiRecord))
+		t.Add(binary.BigEndian.Uint32(r[168:]) == rawCRC(r[:168]), at+int64(i*ubiRecord))
 		if size := int(binary.BigEndian.Uint16(r[14:])); binary.BigEndian.Uint32(r) > 0 && size <= 128 {
 			names[uint64(i)] = image.CString(r[16 : 16+size])
 		}
@@ -351,7 +335,7 @@ func filled(b []byte) bool {
 // each at a multiple of 8, up to what is erased. The blocks of the tree of properties have
 // none.
 func ubifsNodes(m *image.Image, s *image.Source, size int64) error {
-	var t tally
+	var t image.Tally
 	var covers []digest.Stretch
 	end := min(m.Extent, s.Size())
 	for at := int64(0); at < end; at += size {
@@ -362,10 +346,10 @@ func ubifsNodes(m *image.Image, s *image.Source, size int64) error {
 		for off := 0; off+24 <= len(b) && binary.LittleEndian.Uint32(b[off:]) == 0x06101831; {
 			n := int(binary.LittleEndian.Uint32(b[off+16:]))
 			if n < 24 || off+n > len(b) {
-				t.add(false, at+int64(off))
+				t.Add(false, at+int64(off))
 				break
 			}
-			t.add(binary.LittleEndian.Uint32(b[off+4:]) == rawCRC(b[off+8:off+n]), at+int64(off))
+			t.Add(binary.LittleEndian.Uint32(b[off+4:]) == rawCRC(b[off+8:off+n]), at+int64(off))
 			from, to := at+int64(off), at+int64(off+n)
 			if k := len(covers); k > 0 && covers[k-1].To >= from-7 && (covers[k-1].To <= at || filled(b[covers[k-1].To-at:off])) {
 				covers[k-1].To = to
@@ -378,7 +362,7 @@ func ubifsNodes(m *image.Image, s *image.Source, size int64) error {
 			off += (n + 7) &^ 7
 		}
 	}
-	t.tell(m, "CRCs of its nodes", end, 4)
+	tallied(m, t, "CRCs of its nodes", end, 4)
 	if k := len(m.Sums); k > 0 {
 		m.Sums[k-1].Covers = covers
 	}
