@@ -1,0 +1,134 @@
+package cli
+
+import (
+	"flag"
+	"fmt"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"fitcheck/demo"
+)
+
+var updateSaid = flag.Bool("said", false, "write the pages testdata/said")
+
+// TestWhatIsSaid holds what the commands say of the demo kit against the pages in testdata/said, so that a change
+// of what is said is seen, and read.
+func TestWhatIsSaid(t *testing.T) {
+	pages, err := filepath.Abs("testdata/said")
+	require.NoError(t, err)
+	kit := kitDir(t)
+	t.Chdir(kit)
+	said := map[string]*strings.Builder{}
+	for _, args := range saidCommands(t) {
+		page := said[args[0]]
+		if page == nil {
+			page = &strings.Builder{}
+			said[args[0]] = page
+		}
+		status, out, errout := run(args...)
+		fmt.Fprintf(page, "$ fitcheck %s\n%s%sexit %d\n\n", strings.Join(args, " "), strings.ReplaceAll(out, kit, "KIT"), strings.ReplaceAll(errout, kit, "KIT"), status)
+	}
+	for name, page := range said {
+		file := filepath.Join(pages, name+".txt")
+		if *updateSaid {
+			require.NoError(t, os.MkdirAll(pages, 0o755))
+			require.NoError(t, os.WriteFile(file, []byte(page.String()), 0o644))
+			continue
+		}
+		want, err := os.ReadFile(file)
+		require.NoError(t, err)
+		assert.Equal(t, string(want), page.String(), "if it is meant so: go test ./internal/cli -run TestWhatIsSaid -said")
+	}
+}
+
+// saidCommands are those whose words are held, in the order in which they are run: what one writes the next may read.
+func saidCommands(t *testing.T) [][]string {
+	var out [][]string
+	add := func(args ...string) { out = append(out, args) }
+	for _, c := range demo.Story() {
+		if c.Beside != nil {
+			continue
+		}
+		add(c.Args...)
+		switch c.Args[0] {
+		case "match":
+			add(append([]string{"match", "-why", "-evidence"}, c.Args[1:]...)...)
+			if slices.Contains([]string{"wrong hardware revision", "a FIT image with two configurations", "a virtual image for a physical gateway"}, c.Name) {
+				add(append([]string{"match", "-json"}, c.Args[1:]...)...)
+			}
+		case "path", "runbook", "confirm", "recover":
+			add(append([]string{c.Args[0], "-why"}, c.Args[1:]...)...)
+			add(append([]string{c.Args[0], "-json"}, c.Args[1:]...)...)
+		case "stage":
+			again := slices.Clone(c.Args)
+			again[slices.Index(again, "-into")+1] += "-again"
+			add(append([]string{c.Args[0], "-json"}, again[1:]...)...)
+		}
+	}
+	packages, err := filepath.Glob("packages/*")
+	require.NoError(t, err)
+	devices, err := filepath.Glob("devices/*.yaml")
+	require.NoError(t, err)
+	for _, p := range packages {
+		p = filepath.ToSlash(p)
+		if info, err := os.Stat(p); err != nil || info.IsDir() {
+			continue
+		}
+		add("survey", "-all", p)
+		add("survey", "-quick", p)
+	}
+	add("survey", "-contents", "packages/vp12-5.1.4.bin")
+	add("survey", "-json", "packages/qm-tram-8.4.2.zip")
+	add("survey", "-json", "packages/vr310-4.2.0.itb")
+	for _, d := range devices {
+		name := strings.TrimSuffix(filepath.Base(d), ".yaml")
+		add("match", "-brief", "-each", "-device", name, "packages")
+		add("path", "-device", name, "-to", "latest", "-all", "3")
+		add("runbook", "-device", name, "-to", "latest")
+	}
+	for _, args := range [][]string{
+		{"match", "-device", "cabinet-*", "-format", "csv", "packages"},
+		{"match", "-device", "cabinet-*", "-format", "junit", "packages/qm-tram-8.4.2.zip", "packages/qm-tram-a-8.4.2.zip"},
+		{"match", "-device", "cabinet-12", "-others", "-no-cache", "packages/qm-tram-a-8.4.2.zip"},
+		{"path", "-device", "devices", "-to", "latest", "-format", "csv"},
+		{"path", "-device", "depot-core", "-to", "6.4.1", "-prefer", "hops", "-on-hand"},
+		{"device", "captures/cab12.txt"},
+		{"device", "-json", "captures/cab15.txt", "captures/cab15-eeprom.txt"},
+		{"device", "-why", "captures/cab15-eeprom.txt"},
+		{"device", "captures/ops-gateways.json"},
+		{"compare", "packages/qm-tram-8.4.1.zip", "packages/qm-tram-8.4.2.zip"},
+		{"compare", "-json", "packages/qm-core-6.3.0.zip", "packages/qm-core-6.4.1.zip"},
+		{"compare", "-device", "cabinet-07", "packages/qm-tram-8.4.2.zip"},
+		{"unpack", "-into", "out", "-parts", "packages/qm-tram-8.4.2.zip"},
+		{"unpack", "-into", "out-2", "packages/gift.zip"},
+		{"unpack", "-into", "out-3", "-json", "packages/depot-2026-11.tar.gz"},
+		{"header", "-json", "packages/vr310-4.2.0.itb"},
+		{"header", "-hex", "packages/vc40-loader-2.4.0.bin"},
+		{"notes", "packages/qm-core-6.4.1.zip"},
+		{"notes", "-json", "new-line/notes-12.4.txt"},
+		{"rulebook", "check", "rulebooks"},
+		{"rulebook", "check", "-json", "rulebooks/quillmere.yaml"},
+		{"rulebook", "test", "rulebooks/quillmere.yaml"},
+		{"rulebook", "try", "rulebooks/quillmere.yaml", "captures/cab07.txt"},
+		{"rulebook", "try", "-json", "rulebooks/velloway.yaml", "captures/ops-gateways.json"},
+		{"rulebook", "draft", "-notes", "new-line/notes-12.4.txt", "-capture", "new-line/quay-2.txt", "-table", "new-line/moves.csv", "new-line/skerrow-12.1-b611.zip", "new-line/skerrow-12.4-b731.zip"},
+		{"rulebook", "draft", "-json", "new-line/skerrow-12.2-b640.zip", "new-line/skerrow-12.3-b702.zip"},
+		{"rulebook", "import", "-into", "rulebooks/quillmere.yaml", "-out", "imported.yaml", "new-line/moves.csv"},
+		{"confirm", "-device", "cabinet-07", "-after", "captures/cab07.txt", "-to", "8.4.2"},
+		{"confirm", "-device", "cabinet-07", "-after", "captures/cab12.txt", "-to", "8.4.2", "-why"},
+		{"confirm", "-device", "cabinet-07", "-after", "captures/cab07-after.txt", "-to", "8.4.2", "-step", "1"},
+		{"recover", "-device", "platform-2"},
+		{"recover", "-device", "platform-2", "-why", "packages/vr510-recovery-3.4.0.zip"},
+		{"explain"},
+		{"explain", "-json", "revision.excluded"},
+	} {
+		add(args...)
+	}
+	return out
+}
