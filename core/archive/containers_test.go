@@ -185,7 +185,7 @@ func TestZipStructure(t *testing.T) {
 		"overlap":         {put(directory+46+5+42, "\x00\x00\x00\x00"), ""},
 		"offset past end": {put(directory+42, "\xff\xff\xff\x00"), ""},
 		"size":            {put(directory+24, "\x01\x00\x00\x00"), ""},
-		"bytes behind":    {append(bytes.Clone(good), "and more"...), "8 bytes follow its end"},
+		"bytes behind":    {append(bytes.Clone(good), "and more"...), "its end is followed by 8 bytes"},
 	} {
 		n, err := walk(t, "p.zip", c.data, DefaultLimits())
 		require.NoError(t, err, name)

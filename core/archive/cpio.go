@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"fitcheck/core/content"
+	"fitcheck/core/wording"
 )
 
 // isDelivery tells a cpio that somebody put files into to hand them on from one that is a
@@ -69,7 +70,7 @@ func (w *walker) cpio(p *pass, r io.Reader, levels int) error {
 // afterCpio tells what follows the last archive.
 func (p *pass) afterCpio(found content.Cpio) {
 	if found.Trailing > 0 {
-		p.problem(Note, fmt.Sprintf("%d bytes that are no cpio archive follow its end", found.Trailing), "")
+		p.problem(Note, fmt.Sprintf("its end is followed by %s that are no cpio archive", wording.Count(found.Trailing, "byte")), "")
 	}
 }
 

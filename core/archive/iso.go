@@ -271,7 +271,7 @@ func (t *isoTree) folder(record []byte, dir string, depth int, count func() erro
 			continue
 		}
 		if n < isoRecord+1 || n > len(b) || isoRecord+int(b[32]) > n {
-			t.problem(Damaged, fmt.Sprintf("a record of the folder %s makes no sense", shownFolder(dir)), downloadAgain)
+			t.problem(Damaged, fmt.Sprintf("a record of %s makes no sense", shownFolder(dir)), downloadAgain)
 			return nil
 		}
 		r := b[:n]
@@ -284,7 +284,7 @@ func (t *isoTree) folder(record []byte, dir string, depth int, count func() erro
 		}
 		le, be := binary.LittleEndian, binary.BigEndian
 		if le.Uint32(r[2:]) != be.Uint32(r[6:]) || le.Uint32(r[10:]) != be.Uint32(r[14:]) {
-			t.problem(Damaged, fmt.Sprintf("a record of the folder %s says two things in its two byte orders", shownFolder(dir)), compareSources)
+			t.problem(Damaged, fmt.Sprintf("a record of %s says two things in its two byte orders", shownFolder(dir)), compareSources)
 		}
 		f, child, err := t.record(r)
 		if err != nil {
@@ -323,16 +323,16 @@ func (t *isoTree) readFolder(record []byte, dir string, depth int) ([]byte, erro
 	shown := shownFolder(dir)
 	switch {
 	case t.seen[block]:
-		t.problem(Damaged, fmt.Sprintf("the folder %s leads back to one around it", shown), downloadAgain)
+		t.problem(Damaged, fmt.Sprintf("%s leads back to one around it", shown), downloadAgain)
 		return nil, nil
 	case depth > maxDirs:
 		t.problem(Damaged, fmt.Sprintf("its folders lie more than %d deep in each other", maxDirs), downloadAgain)
 		return nil, nil
 	case block*isoBlock+size > t.length:
-		t.problem(Damaged, fmt.Sprintf("truncated: the folder %s lies at byte %d, %d bytes long, and the file ends at %d", shown, block*isoBlock, size, t.length), downloadAgain)
+		t.problem(Damaged, fmt.Sprintf("truncated: %s lies at byte %d, %d bytes long, and the file ends at %d", shown, block*isoBlock, size, t.length), downloadAgain)
 		return nil, nil
 	case size > isoMaxFolder:
-		t.problem(Unreadable, fmt.Sprintf("the folder %s cannot be listed: it is longer than fitcheck reads", shown), unpackElsewhere)
+		t.problem(Unreadable, fmt.Sprintf("%s cannot be listed: it is longer than fitcheck reads", shown), unpackElsewhere)
 		return nil, nil
 	}
 	t.seen[block] = true
@@ -341,7 +341,7 @@ func (t *isoTree) readFolder(record []byte, dir string, depth int) ([]byte, erro
 		if fatal(err) {
 			return nil, err
 		}
-		t.problem(Damaged, fmt.Sprintf("the folder %s cannot be read", shown), downloadAgain)
+		t.problem(Damaged, fmt.Sprintf("%s cannot be read", shown), downloadAgain)
 		return nil, nil
 	}
 	return b, nil
@@ -349,9 +349,9 @@ func (t *isoTree) readFolder(record []byte, dir string, depth int) ([]byte, erro
 
 func shownFolder(dir string) string {
 	if dir == "" {
-		return "its root"
+		return "its root folder"
 	}
-	return dir
+	return "the folder " + dir
 }
 
 // record reads one record, and the folder's own where it is one.

@@ -36,6 +36,21 @@ func printable(name string) string {
 	return b.String()
 }
 
+// shortName is a name as it is told inside a sentence: of one that is long or holds what nobody sees, its beginning.
+func shortName(name string) string {
+	const most = 60
+	name = strings.Map(func(r rune) rune {
+		if Invisible(r) {
+			return '·'
+		}
+		return r
+	}, printable(name))
+	if all := []rune(name); len(all) > most {
+		return fmt.Sprintf("%s… (%d characters)", string(all[:most]), len(all))
+	}
+	return name
+}
+
 // SafeName cleans the name of an item for use below a folder. why says what is
 // wrong with one that is never used. Whoever writes a file by a name that an input
 // gives asks here.

@@ -3,6 +3,7 @@ package archive
 import (
 	"archive/tar"
 	"bytes"
+	"fitcheck/core/wording"
 	"io"
 	"io/fs"
 	"strconv"
@@ -239,7 +240,7 @@ func (p *pass) afterTar(r io.Reader) error {
 	case more:
 		p.problem(Damaged, "a further tar follows its end: some programs unpack it, too", compareSources)
 	case other:
-		p.problem(Note, strconv.FormatInt(n, 10)+" bytes follow its end", "")
+		p.problem(Note, "its end is followed by "+wording.Count(n, "byte"), "")
 	}
 	return nil
 }

@@ -7,6 +7,7 @@ import (
 	"cmp"
 	"encoding/binary"
 	"errors"
+	"fitcheck/core/wording"
 	"fmt"
 	"hash/crc32"
 	"io"
@@ -203,18 +204,18 @@ func (w *walker) zipStructure(p *pass, at io.ReaderAt, size int64, files []*zip.
 		told.damaged("its directory lists %d entries, and its end record announces %d", dir.entries, dir.stated)
 	}
 	if rest := dir.end - dir.at - dir.used; rest > 0 && !startsWith(at, dir.at+dir.used, "PK\x05\x05") {
-		told.damaged("%d bytes of its directory, from byte %d on, list nothing", rest, dir.at+dir.used)
+		told.damaged("%s of its directory, from byte %d on, list nothing", wording.Count(rest, "byte"), dir.at+dir.used)
 	}
 	all := zipEntries(told, at, files, dir.base)
 	zipGaps(told, at, all, dir)
 	if dir.base > 0 {
-		told.note("%d bytes stand before its first entry", dir.base)
+		told.note("its first entry begins only after %s", wording.Count(dir.base, "byte"))
 		if place, ok := findEnd(at, dir.base); ok {
 			told.damaged("what stands before it holds a zip of its own, which ends at byte %d: some programs read that one", place)
 		}
 	}
 	if tail := size - dir.stop; tail > 0 {
-		told.note("%d bytes follow its end", tail)
+		told.note("its end is followed by %s", wording.Count(tail, "byte"))
 	}
 	told.end()
 }
@@ -227,7 +228,7 @@ func zipEntries(told *reporter, at io.ReaderAt, files []*zip.File, base int64) (
 			continue // that its local header is missing, opening it says
 		}
 		data += base
-		name := printable(f.Name)
+		name := shortName(f.Name)
 		local, start := localHeader(at, data)
 		end := data + int64(f.CompressedSize64)
 		if local == nil {
@@ -266,10 +267,10 @@ func zipGaps(told *reporter, at io.ReaderAt, all []zipStretch, dir zipDir) {
 	}
 	for i, s := range all {
 		if i > 0 && s.from < reached {
-			told.damaged("the entries %s and %s overlap by %d bytes, from byte %d on", all[i-1].name, s.name, min(reached, s.to)-s.from, s.from)
+			told.damaged("the entries %s and %s overlap by %s, from byte %d on", all[i-1].name, s.name, wording.Count(min(reached, s.to)-s.from, "byte"), s.from)
 		}
 		if i == 0 && s.from > reached && dir.base == 0 { // what stands before the first entry
-			told.note("%d bytes stand before its first entry", s.from)
+			told.note("its first entry begins only after %s", wording.Count(s.from, "byte"))
 			if _, ok := findLocal(at, 0, s.from); ok {
 				told.damaged("an entry that its directory does not list stands before its first one")
 			}
@@ -279,7 +280,7 @@ func zipGaps(told *reporter, at io.ReaderAt, all []zipStretch, dir zipDir) {
 		reached = max(reached, s.to)
 	}
 	if len(all) > 0 && reached > dir.at {
-		told.damaged("the entry %s reaches %d bytes into the directory", all[len(all)-1].name, reached-dir.at)
+		told.damaged("the entry %s reaches %s into the directory", all[len(all)-1].name, wording.Count(reached-dir.at, "byte"))
 	} else {
 		gap(dir.at, "its directory")
 	}
@@ -394,9 +395,9 @@ func disagrees(f *zip.File, h []byte) string {
 	other, named := unicodeName(extra, name)
 	switch {
 	case name != f.Name:
-		return fmt.Sprintf("it bears the name %s", printable(name))
+		return fmt.Sprintf("it bears the name %s", shortName(name))
 	case named && other != zipName(f):
-		return fmt.Sprintf("it bears the name %s in Unicode", printable(other))
+		return fmt.Sprintf("it bears the name %s in Unicode", shortName(other))
 	case le.Uint16(h[8:]) != f.Method:
 		return fmt.Sprintf("it says method %d, and the directory %d", le.Uint16(h[8:]), f.Method)
 	case flags&1 != f.Flags&1:

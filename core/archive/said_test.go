@@ -1,0 +1,105 @@
+package archive
+
+import (
+	"bytes"
+	"flag"
+	"fmt"
+	"maps"
+	"os"
+	"path/filepath"
+	"regexp"
+	"slices"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+var updateSaid = flag.Bool("said", false, "write testdata/said.txt")
+
+// TestWhatIsSaid holds what is found in packages of every kind, and what is said of them when a byte is another or
+// they are cut short, against testdata/said.txt, so that a change of what is said is seen.
+func TestWhatIsSaid(t *testing.T) {
+	var b strings.Builder
+	all := samples(t)
+	l := DefaultLimits()
+	l.Bytes, l.Items, l.Window = 64<<20, 1000, 16<<20
+	for _, name := range slices.Sorted(maps.Keys(all)) {
+		data := all[name]
+		if strings.HasSuffix(name, ".tar.zst") || strings.HasSuffix(name, ".tar.xz") || strings.HasSuffix(name, ".tar.lz4") || strings.HasSuffix(name, ".tar.lzma") {
+			continue // what differs is in the streams of texts
+		}
+		fmt.Fprintf(&b, "## %s, %d bytes\n", name, len(data))
+		told := map[string]bool{}
+		say := func(what, text string) {
+			if alike := numbers.ReplaceAllString(names.ReplaceAllString(text, "…"), "…"); !told[alike] {
+				told[alike] = true
+				fmt.Fprintf(&b, "%s: %s\n", what, text)
+			}
+		}
+		look := func(what string, data []byte) {
+			n, err := walk(t, name, data, l)
+			if err != nil {
+				say(what, "refused: "+err.Error())
+				return
+			}
+			slices.SortFunc(n.items, func(a, b *Item) int {
+				if a.Before(b) {
+					return -1
+				}
+				return 1
+			})
+			var items []string
+			for _, it := range n.items {
+				items = append(items, fmt.Sprintf("%q %s %d of %d", it.Address, it.Container, len(n.content[it.Address]), it.Size))
+			}
+			if what == "sound" {
+				for _, it := range items {
+					say(what, it)
+				}
+			}
+			slices.SortFunc(n.problems, func(a, b Problem) int { return strings.Compare(fmt.Sprint(a), fmt.Sprint(b)) })
+			for _, p := range n.problems {
+				say(what, fmt.Sprintf("%q %s: %s; %s", p.Item, p.Class, p.What, p.Advice))
+			}
+			if len(n.problems) == 0 && what != "sound" {
+				say(what, fmt.Sprintf("nothing is wrong, %d items", len(items)))
+			}
+		}
+		look("sound", data)
+		step := max(1, len(data)/700)
+		for at := 0; at < len(data); at += step {
+			if len(data) > 8<<10 && bytes.Count(data[at:min(len(data), at+step)], []byte{0}) == min(len(data)-at, step) {
+				continue
+			}
+			for _, turn := range []byte{0x01, 0x80} {
+				other := bytes.Clone(data)
+				other[at] ^= turn
+				look(fmt.Sprintf("byte %d ^%02x", at, turn), other)
+			}
+		}
+		for _, at := range []int{len(data) / 8, len(data) / 2, len(data) * 7 / 8, len(data) - 1} {
+			look(fmt.Sprintf("cut at %d", at), data[:at])
+		}
+		look("with bytes behind it", append(bytes.Clone(data), "tramway tramway tramway"...))
+		look("with zeros behind it", append(bytes.Clone(data), make([]byte, 1000)...))
+		look("twice", append(bytes.Clone(data), data...))
+		b.WriteString("\n")
+	}
+	page := filepath.Join("testdata", "said.txt")
+	if *updateSaid {
+		require.NoError(t, os.MkdirAll("testdata", 0o755))
+		require.NoError(t, os.WriteFile(page, []byte(b.String()), 0o644))
+		return
+	}
+	want, err := os.ReadFile(page)
+	require.NoError(t, err)
+	assert.Equal(t, string(want), b.String(), "if it is meant so: go test ./core/archive -run TestWhatIsSaid -said")
+}
+
+// numbers and names are left out of account where what is said is told once.
+var (
+	names   = regexp.MustCompile(`"[^"]*"|(bears the name|local header of|the data of) [^;]*?( disagrees|;)|refused: [^:]*`)
+	numbers = regexp.MustCompile(`[0-9a-f]{2,}|[0-9]+`)
+)
