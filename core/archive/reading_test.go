@@ -316,7 +316,7 @@ func TestZipOneReading(t *testing.T) {
 	n, err := walk(t, "p.exe", stub, DefaultLimits())
 	require.NoError(t, err)
 	assert.Equal(t, "one", n.content["p.exe::a.img"])
-	assert.True(t, n.says(Note, "p.exe", fmt.Sprintf("%d bytes stand before", len(stub)-len(one))), "%v", n.problems)
+	assert.True(t, n.says(Note, "p.exe", fmt.Sprintf("begins only after %d bytes", len(stub)-len(one))), "%v", n.problems)
 	assert.Len(t, n.problems, 1)
 
 	n, err = walk(t, "p.zip", unicode("\u00e9.img", "\xe9.img"), DefaultLimits())
