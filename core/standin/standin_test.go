@@ -116,18 +116,20 @@ func TestRefuses(t *testing.T) {
 		data    []byte
 		why     string
 	}{
-		"the right one":         {"{formats: [uimage]}", demo.UImage(5, 5, 2, "R1 v2 1.0", []byte("kernel")), ""},
-		"another spelling":      {"{formats: [uimage]}", demo.UImage(5, 5, 2, "RR1 v2 1.0", []byte("kernel")), ""},
-		"names no hardware":     {"{formats: [uimage]}", demo.UImage(5, 5, 2, "stock 1.0", []byte("kernel")), ""},
-		"any format":            {"{}", []byte("anything at all, of no format"), ""},
-		"no title":              {"{formats: [trx]}", demo.TRX([]byte("kernel without a header")), ""},
-		"another format":        {"{formats: [trx]}", demo.UImage(5, 5, 2, "R1 v2 1.0", []byte("kernel")), "it is of the format uimage"},
-		"wrapped, and must not": {"{formats: [uimage], wrapped: false}", demo.TRX(demo.UImage(5, 5, 2, "R1 v2 1.0", []byte("kernel"))), "it is of the format trx"},
-		"wrapped, as it must":   {"{formats: [uimage], wrapped: true}", demo.TRX(demo.UImage(5, 5, 2, "R1 v2 1.0", []byte("kernel"))), ""},
-		"bare, and must not":    {"{formats: [uimage], wrapped: true}", demo.UImage(5, 5, 2, "R1 v2 1.0", []byte("kernel")), "it is of the format uimage"},
-		"another board":         {"{formats: [uimage]}", demo.UImage(5, 5, 2, "R1 v1 1.0", []byte("kernel")), "another board"},
-		"too large":             {"{largest: 64}", demo.UImage(5, 5, 2, "R1 v2 1.0", []byte("kernel")), "no more than 64"},
-		"text":                  {"{formats: [uimage]}", []byte("<html>log in again</html>"), "it is of the format html"},
+		"the right one":           {"{formats: [uimage]}", demo.UImage(5, 5, 2, "R1 v2 1.0", []byte("kernel")), ""},
+		"another spelling":        {"{formats: [uimage]}", demo.UImage(5, 5, 2, "RR1 v2 1.0", []byte("kernel")), ""},
+		"names no hardware":       {"{formats: [uimage]}", demo.UImage(5, 5, 2, "stock 1.0", []byte("kernel")), ""},
+		"any format":              {"{}", []byte("anything at all, of no format"), ""},
+		"no title":                {"{formats: [trx]}", demo.TRX([]byte("kernel without a header")), ""},
+		"another format":          {"{formats: [trx]}", demo.UImage(5, 5, 2, "R1 v2 1.0", []byte("kernel")), "it is of the format uimage"},
+		"wrapped, and must not":   {"{formats: [uimage], wrapped: false}", demo.TRX(demo.UImage(5, 5, 2, "R1 v2 1.0", []byte("kernel"))), "it is of the format trx"},
+		"wrapped, as it must":     {"{formats: [uimage], wrapped: true}", demo.TRX(demo.UImage(5, 5, 2, "R1 v2 1.0", []byte("kernel"))), ""},
+		"wrapped, something else": {"{formats: [uimage], wrapped: true}", demo.TRX(bytes.Repeat([]byte("tram"), 100)), "it is of the format trx"},
+		"wrapped, of any format":  {"{wrapped: true}", demo.TRX(demo.UImage(5, 5, 2, "R1 v2 1.0", []byte("kernel"))), ""},
+		"bare, and must not":      {"{formats: [uimage], wrapped: true}", demo.UImage(5, 5, 2, "R1 v2 1.0", []byte("kernel")), "it is of the format uimage"},
+		"another board":           {"{formats: [uimage]}", demo.UImage(5, 5, 2, "R1 v1 1.0", []byte("kernel")), "another board"},
+		"too large":               {"{largest: 64}", demo.UImage(5, 5, 2, "R1 v2 1.0", []byte("kernel")), "no more than 64"},
+		"text":                    {"{formats: [uimage]}", []byte("<html>log in again</html>"), "it is of the format html"},
 	} {
 		s.Rules = rulesWith(t, c.accepts)
 		s.Rule = &s.Rules.Recovery[0]
