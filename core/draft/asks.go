@@ -150,6 +150,9 @@ func (t *told) time() {
 		}
 		from = m[1]
 	}
+	if m := ofWhich.FindStringSubmatch(t.text); m != nil && out == "" && install != "" {
+		out = m[1]
+	}
 	if install == "" && out == "" {
 		return
 	}

@@ -61,6 +61,7 @@ var (
 	released   = pattern.New(`(?i)\b(?:released?|date|published|issued|available since)\b`)
 	sizes      = pattern.New(`(?i)\b(\d+(?:\.\d+)?) ?([kMG]i?B)\b`)
 	minutes    = pattern.New(`(?i)\b(\d+)(?:\s*(?:-|–|to)\s*(\d+))?\s*min(?:utes?|\.)?\b`)
+	ofWhich    = pattern.New(`(?i)\b(?:of which|of these|thereof|including)\s+(?:about )?(\d+)(?:\s*min\w*)?\s+(?:are |is |of )?(?:without service|outage|offline|down(?:time)?)\b`)
 	outage     = pattern.New(`(?i)\b(?:outage|interrupt\w*|without service|service|traffic|down(?:time)?|offline|unavailable)\b`)
 	takes      = pattern.New(`(?i)\b(?:takes?|lasts?|install\w*|upgrade|update|needs?|allow|outage|interrupt\w*|down(?:time)?|duration)\b`)
 	remedied   = pattern.New(`(?i)\b(error|message|code)\s+["']?([A-Z]*-?\d+)["']?\s*(?::|,|-|–|means|–|shows)\s*(.+)$`)

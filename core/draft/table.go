@@ -178,6 +178,8 @@ var columnWords = []struct {
 	{"boot", pattern.New(`(?i)\bboot`)},
 	{"companion", pattern.New(`(?i)\b(controller|manager|director|companion)\b`)},
 	{"models", pattern.New(`(?i)\b(models?|products?|platforms?|devices?|hardware)\b`)},
+	{"allow", pattern.New(`(?i)\b(allowed|permitted|possible|supported|status)\b`)},
+	{"remark", pattern.New(`(?i)\b(remarks?|notes?|comments?|details?|conditions?)\b`)},
 	{"from", pattern.New(`(?i)\b(from|current|installed|running|old|source)\b`)},
 	{"to", pattern.New(`(?i)\b(to|target|new|destination|release|version|upgrade)\b`)},
 }
@@ -276,10 +278,14 @@ func (im *Imported) row(name string, t Table, r Row, from, to string, cell func(
 		scope = ", models: [" + strings.Join(quoteAll(splitList(m)), ", ") + "]"
 	}
 	_, stopsKnown := columns["stops"]
-	if stopsKnown || len(others) == 0 {
-		im.move(name, r, from, to, cell("stops"), scope)
+	_, allowKnown := columns["allow"]
+	switch stops := cell("stops"); {
+	case allowKnown && nothing(stops):
+		im.allowed(name, r, from, to, cell("allow"), cell("remark"), scope)
+	case stopsKnown || len(others) == 0:
+		im.move(name, r, from, to, stops, scope)
 	}
-	if !stopsKnown { // a column a model: what its cell says of the move
+	if !stopsKnown && !allowKnown { // a column a model: what its cell says of the move
 		for _, i := range others {
 			if i >= len(r.Cells) {
 				continue
@@ -292,6 +298,30 @@ func (im *Imported) row(name string, t Table, r Row, from, to string, cell func(
 	}
 	if c := cell("companion"); !nothing(c) {
 		im.Releases = append(im.Releases, fmt.Sprintf("- {version: %s, needs: [{companion: %s, within: %s, source: %s}]}   # %s:%d", quoteYAML(to), quoteYAML(strings.ToLower(companionOf(t.Head[columns["companion"]]))), quoteYAML(atLeast(c)), im.Key, name, r.Line))
+	}
+}
+
+// Words of a remark: by way of what a move is made, and that it costs the settings.
+var (
+	remarkStop  = pattern.New(`(?i)\b(?:by way of|via|through|stop at|go to|first(?: install)?)\s+(?:release |version )?(v?\d[\w.()-]*\w)`)
+	remarkReset = pattern.New(`(?i)\b(?:settings|config\w*)\b.*\b(?:lost|erased?s?|resets?|deleted|cleared)\b|\b(?:erases?|resets?|clears?|loses?)\b.*\b(?:settings|config\w*)\b|\bfactory (?:reset|defaults)\b`)
+)
+
+// allowed writes the rule of a row that says in a word whether the move is allowed, and in another cell what goes with it.
+func (im *Imported) allowed(name string, r Row, from, to, allow, remark, scope string) {
+	stop := remarkStop.FindStringSubmatch(remark)
+	switch {
+	case denies.MatchString(allow) && stop != nil:
+		im.move(name, r, from, to, stop[1], scope)
+	case denies.MatchString(allow):
+		im.move(name, r, from, to, "no", scope)
+	case allows.MatchString(allow):
+		if remarkReset.MatchString(remark) {
+			scope = ", resets_config: true" + scope
+		}
+		im.move(name, r, from, to, "yes", scope)
+	default:
+		im.Notes = append(im.Notes, fmt.Sprintf("%s:%d: whether the move is allowed, %q does not say, and the row is left out", name, r.Line, allow))
 	}
 }
 

@@ -196,8 +196,9 @@ func sentences(lines []Line) []sentence {
 	return out
 }
 
-// end is where a sentence may end: a mark, and a blank before a capital.
-var end = pattern.New(`[.!?]["')]?\s+[A-Z"(]`)
+// end is where a sentence may end: a mark, and a blank before a capital; or before a version, where what ends is a
+// word and no short form of one, such as "rel. 6.4".
+var end = pattern.New(`[.!?]["')]?\s+([A-Z"(])|[a-z]{4}[.!?]["')]?\s+(v?\d+\.\d)`)
 
 // abbreviations after whose point no sentence ends.
 var abbreviation = pattern.New(`(?i)\b(?:e\.g|i\.e|etc|vs|no|rev|ver|fig|approx|incl)\.["')]?\s+[A-Z"(]$`)
@@ -230,12 +231,13 @@ func cut(lines []Line) []sentence {
 		out = append(out, sentence{text: t, line: lines[i].Number, page: lines[i].Page})
 	}
 	from := 0
-	for _, m := range end.FindAllStringIndex(all, -1) {
+	for _, m := range end.FindAllStringSubmatchIndex(all, -1) {
+		next := max(m[2], m[4]) // where the next one begins
 		if m[0] < from || abbreviation.MatchString(all[max(from, m[1]-16):m[1]]) {
 			continue
 		}
-		add(from, m[1]-1)
-		from = m[1] - 1
+		add(from, next)
+		from = next
 	}
 	add(from, len(all))
 	return out
