@@ -60,7 +60,10 @@ func (t *told) back(main []*mention) {
 	}
 	switch {
 	case to != nil && (to.op == "<" || to.op == "<="):
-		t.rule(map[string]string{"<": ">=", "<=": ">"}[to.op]+unspaced(to.text), to.within(), rest)
+		if from == nil || from.op == "<" || from.op == "<=" {
+			source = map[string]string{"<": ">=", "<=": ">"}[to.op] + unspaced(to.text)
+		}
+		t.rule(source, to.within(), rest)
 	case to != nil:
 		within := to.within()
 		if source == "" {

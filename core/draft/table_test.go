@@ -1,6 +1,7 @@
 package draft
 
 import (
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -70,4 +71,23 @@ func (im *Imported) rulesOnly() string {
 		out += "    " + r + "\n"
 	}
 	return out
+}
+
+// A table that says in one column whether a move is allowed, and in another what goes with it.
+func TestTablesThatSayYesOrNo(t *testing.T) {
+	tables, err := ReadTables("moves.csv", []byte("From,To,Allowed,Remark\n6.1.x,6.4.1,no,by way of 6.3.0\n6.3.0,6.4.1,yes,\n6.4.1,6.1.2,yes,the configuration is lost\n6.0.0,6.4.1,no,\n6.2.0,6.4.1,perhaps,ask the maker\n"))
+	require.NoError(t, err)
+	im, err := Import("moves.csv", "TAB", tables, nil)
+	require.NoError(t, err)
+	var rules []string
+	for _, r := range im.Rules {
+		text, _, _ := strings.Cut(r, ", source")
+		rules = append(rules, text)
+	}
+	assert.Equal(t, []string{
+		"- {from: '>=6.1.0 <6.2.0', to: '6.4.1', allow: false, via: '6.3.0'", "- {from: '>=6.1.0 <6.2.0', to: '6.3.0', allow: true", "- {from: '6.3.0', to: '6.4.1', allow: true",
+		"- {from: '6.4.1', to: '6.1.2', allow: true, resets_config: true", "- {from: '6.0.0', to: '6.4.1', allow: false",
+	}, rules)
+	require.Len(t, im.Notes, 1)
+	assert.Contains(t, im.Notes[0], `moves.csv:6: whether the move is allowed, "perhaps" does not say`)
 }
