@@ -92,7 +92,7 @@ func OpenSquashFS(at io.ReaderAt, size int64) (FileSystem, error) {
 	case s.blockSize < 1<<12 || s.blockSize > 1<<20 || s.blockSize&(s.blockSize-1) != 0:
 		return nil, damaged("its superblock announces blocks of %d bytes", s.blockSize)
 	case s.size < squashHead || s.inodes < squashHead || s.inodes >= s.size || s.folders < s.inodes || s.folders > s.size:
-		return nil, damaged("its superblock puts the tables outside of its %d bytes", s.size)
+		return nil, damaged("its superblock puts the tables outside of its %d bytes", uint64(s.size))
 	case s.method == "":
 		return nil, unsupported("its blocks are packed by a method (%d) that fitcheck does not know", le.Uint16(h[20:]))
 	}
@@ -131,7 +131,7 @@ func (s *squash) block(at int64) (*metaBlock, error) {
 		return b, nil
 	}
 	if at < squashHead || at+2 > s.size {
-		return nil, damaged("it refers to a metadata block at byte %d, which is not in it", at)
+		return nil, damaged("it refers to a metadata block at byte %d, which is not in it", uint64(at))
 	}
 	var head [2]byte
 	if n, err := s.at.ReadAt(head[:], at); n < len(head) {
@@ -164,7 +164,7 @@ func (s *squash) block(at int64) (*metaBlock, error) {
 // read reads packed bytes into a buffer that the next call takes again.
 func (s *squash) read(at, n int64) ([]byte, error) {
 	if at < 0 || n < 0 || at > s.size-n {
-		return nil, damaged("truncated: a block of %d bytes at byte %d lies outside of it", n, at)
+		return nil, damaged("truncated: a block of %d bytes at byte %d lies outside of it", n, uint64(at))
 	}
 	if int64(cap(s.packed)) < n {
 		s.packed = make([]byte, max(n, squashMeta))
@@ -348,7 +348,7 @@ func (s *squash) tableBlock(list, i int64) (*cursor, error) {
 	var b [8]byte
 	at := list + 8*i
 	if list < squashHead || at > s.size-8 {
-		return nil, damaged("a table of it lies at byte %d, which is not in it", list)
+		return nil, damaged("a table of it lies at byte %d, which is not in it", uint64(list))
 	}
 	if n, err := s.at.ReadAt(b[:], at); n < len(b) {
 		return nil, short(err)

@@ -1,0 +1,88 @@
+package content
+
+import (
+	"bytes"
+	"flag"
+	"fmt"
+	"maps"
+	"os"
+	"path/filepath"
+	"regexp"
+	"slices"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+var updateSaid = flag.Bool("said", false, "write testdata/said.txt")
+
+// TestWhatIsSaid holds what is read of little file systems, and what is said of them when a byte is another or they
+// are cut short, against testdata/said.txt, so that a change of what is said is seen.
+func TestWhatIsSaid(t *testing.T) {
+	var b strings.Builder
+	for _, kind := range slices.Sorted(maps.Keys(littles)) {
+		data := littles[kind](t)
+		fmt.Fprintf(&b, "## %s, %d bytes\n", kind, len(data))
+		sound, err := summary(kind, data)
+		require.NoError(t, err)
+		b.WriteString(sound + "\n")
+		told, times := map[string]bool{}, map[string]int{}
+		look := func(what string, data []byte) {
+			found, err := summary(kind, data)
+			said := "the same"
+			switch {
+			case err != nil:
+				said = err.Error()
+			case found != sound:
+				said = "it holds\n" + differing(sound, found)
+			}
+			holds := strings.HasPrefix(said, "it holds")
+			if alike := numbers.ReplaceAllString(said, "…"); !told[alike] && (!holds || times["holds"] < 40) {
+				if told[alike] = true; holds {
+					times["holds"]++
+				}
+				fmt.Fprintf(&b, "%s: %s\n", what, said)
+			}
+		}
+		for at := range data {
+			if at > everyPlace && data[at] == 0 && at%max(1, len(data)/somePlaces) != 0 {
+				continue
+			}
+			for _, mask := range []byte{0x01, 0x80} {
+				other := bytes.Clone(data)
+				other[at] ^= mask
+				look(fmt.Sprintf("byte %d ^%02x", at, mask), other)
+			}
+		}
+		for _, at := range []int{len(data) / 8, len(data) / 2, len(data) * 7 / 8, len(data) - 1} {
+			look(fmt.Sprintf("cut at %d", at), data[:at])
+		}
+		b.WriteString("\n")
+	}
+	page := filepath.Join("testdata", "said.txt")
+	if *updateSaid {
+		require.NoError(t, os.MkdirAll("testdata", 0o755))
+		require.NoError(t, os.WriteFile(page, []byte(b.String()), 0o644))
+		return
+	}
+	want, err := os.ReadFile(page)
+	require.NoError(t, err)
+	assert.Equal(t, string(want), b.String(), "if it is meant so: go test ./core/content -run TestWhatIsSaid -said")
+}
+
+// numbers, names and digests are left out of account where what is said is told once.
+var numbers = regexp.MustCompile(`[0-9a-f]{2,}|[0-9]+|[A-Z][a-z]+ it holds`)
+
+// differing are the lines of what is found that are not in what was there.
+func differing(was, found string) string {
+	before := strings.Split(was, "\n")
+	var out []string
+	for _, l := range strings.Split(found, "\n") {
+		if !slices.Contains(before, l) {
+			out = append(out, fmt.Sprintf("  %q", l))
+		}
+	}
+	return strings.Join(out, "\n")
+}
