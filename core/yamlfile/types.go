@@ -1,10 +1,12 @@
 package yamlfile
 
 import (
+	"errors"
 	"fmt"
 	"math"
 	"reflect"
 	"regexp"
+	"regexp/syntax"
 	"strconv"
 	"strings"
 	"time"
@@ -140,9 +142,32 @@ func (p *Pattern) ReadScalar(text string, at Spot) error {
 	re, err := regexp.Compile(text)
 	*p = Pattern{re, at}
 	if err != nil {
-		return fmt.Errorf("not a regular expression that Go reads: %v", err)
+		return fmt.Errorf("not a regular expression: %s", faultOf(err))
 	}
 	return nil
+}
+
+// faultOf says what is wrong with a regular expression, and where in it.
+func faultOf(err error) string {
+	var s *syntax.Error
+	if !errors.As(err, &s) {
+		return err.Error()
+	}
+	what := map[syntax.ErrorCode]string{
+		syntax.ErrMissingParen: "a ( is not closed", syntax.ErrUnexpectedParen: "a ) closes nothing", syntax.ErrMissingBracket: "a [ is not closed",
+		syntax.ErrMissingRepeatArgument: "there is nothing that is to be repeated", syntax.ErrInvalidRepeatOp: "what is repeated already is repeated again",
+		syntax.ErrInvalidRepeatSize: "it is repeated too often", syntax.ErrInvalidCharRange: "a range of characters runs backwards", syntax.ErrInvalidCharClass: "there is no such class of characters",
+		syntax.ErrInvalidEscape: "there is no such escape", syntax.ErrTrailingBackslash: "it ends in a backslash", syntax.ErrInvalidNamedCapture: "the name of a group is not closed, is no name, or stands there twice",
+		syntax.ErrInvalidPerlOp: "it looks around or back, which expressions here cannot (they are those of RE2)", syntax.ErrInvalidUTF8: "it is not in UTF-8",
+		syntax.ErrLarge: "it is too large", syntax.ErrNestingDepth: "its groups lie too deep in each other",
+	}[s.Code]
+	if what == "" {
+		what = s.Code.String()
+	}
+	if s.Expr == "" {
+		return what
+	}
+	return fmt.Sprintf("%s: %s", what, s.Expr)
 }
 
 // Set tells whether the file gave a pattern.

@@ -216,6 +216,10 @@ func (d *decoder) value(n *yaml.Node, v reflect.Value, path string, depth int) {
 	}
 	switch v.Kind() {
 	case reflect.Struct:
+		if want := otherForms(addr, v.Type()); want != "" && (n.Kind != yaml.MappingNode || len(keysOf(v.Type()).served) == 0) {
+			d.wrong(n, path, want)
+			return
+		}
 		d.structure(n, v, path, depth)
 	case reflect.Slice:
 		if n.Kind != yaml.SequenceNode {
@@ -246,6 +250,21 @@ func (d *decoder) value(n *yaml.Node, v reflect.Value, path string, depth int) {
 	default:
 		panic("yamlfile: no reader for " + v.Type().String()) // a fault of this program, found by its tests
 	}
+}
+
+// otherForms says how a struct may be written that may be written otherwise than as a mapping; "" for others.
+func otherForms(addr any, t reflect.Type) string {
+	var out []string
+	if _, ok := addr.(shorthand); ok {
+		out = append(out, "one value")
+	}
+	if _, ok := addr.(lister); ok {
+		out = append(out, "a list")
+	}
+	if len(out) > 0 && len(keysOf(t).served) > 0 {
+		out = append(out, "a mapping of keys to values")
+	}
+	return strings.Join(out, " or ")
 }
 
 func (d *decoder) check(n *yaml.Node, path string, err error) {

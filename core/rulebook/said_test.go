@@ -1,0 +1,84 @@
+package rulebook_test
+
+import (
+	"flag"
+	"fmt"
+	"os"
+	"path/filepath"
+	"regexp"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"fitcheck/core/rulebook"
+	"fitcheck/demo"
+)
+
+var updateSaid = flag.Bool("said", false, "write testdata/said.txt")
+
+// TestWhatIsSaid holds what is said of the rulebooks of the demo kit when one of their lines is missing or its value is
+// another, against testdata/said.txt, so that a change of what is said is seen.
+func TestWhatIsSaid(t *testing.T) {
+	var b strings.Builder
+	told := map[string]bool{}
+	for _, f := range demo.Kit() {
+		if !strings.HasPrefix(f.Path, "rulebooks/") {
+			continue
+		}
+		fmt.Fprintf(&b, "## %s\n", f.Path)
+		look := func(what, text string) {
+			rb, err := rulebook.Read(f.Path, []byte(text))
+			var all []string
+			if err != nil {
+				all = strings.Split(err.Error(), "\n")
+			} else {
+				for _, w := range rb.Warnings() {
+					all = append(all, "warning: "+fmt.Sprint(w))
+				}
+			}
+			for _, said := range all {
+				if alike := varying.ReplaceAllString(said, "…"); !told[alike] {
+					told[alike] = true
+					fmt.Fprintf(&b, "%s: %s\n", what, said)
+				}
+			}
+		}
+		lines := strings.Split(string(f.Data), "\n")
+		with := func(i int, line string) string {
+			out := append([]string{}, lines...)
+			out[i] = line
+			return strings.Join(out, "\n")
+		}
+		for i, line := range lines {
+			if strings.TrimSpace(line) == "" {
+				continue
+			}
+			look(fmt.Sprintf("line %d away", i+1), strings.Join(append(append([]string{}, lines[:i]...), lines[i+1:]...), "\n"))
+			for n, m := range value.FindAllStringSubmatchIndex(line, -1) {
+				for _, other := range []string{"nonsense", "{a: b}"} {
+					look(fmt.Sprintf("line %d, value %d as %s", i+1, n+1, other), with(i, line[:m[2]]+other+line[m[3]:]))
+				}
+			}
+			for n, m := range key.FindAllStringSubmatchIndex(line, -1) {
+				look(fmt.Sprintf("line %d, key %d misspelt", i+1, n+1), with(i, line[:m[2]]+line[m[2]:m[3]]+"s"+line[m[3]:]))
+			}
+		}
+	}
+	page := filepath.Join("testdata", "said.txt")
+	if *updateSaid {
+		require.NoError(t, os.MkdirAll("testdata", 0o755))
+		require.NoError(t, os.WriteFile(page, []byte(b.String()), 0o644))
+		return
+	}
+	want, err := os.ReadFile(page)
+	require.NoError(t, err)
+	assert.Equal(t, string(want), b.String(), "if it is meant so: go test ./core/rulebook -run TestWhatIsSaid -said")
+}
+
+var (
+	value   = regexp.MustCompile(`\w: ([^\s{\[][^,}\]]*|'[^']*'|"[^"]*")`)
+	key     = regexp.MustCompile(`(?:^|[\s{])([a-z_]+):`)
+	varying = regexp.MustCompile(`[\w./-]+:\d+|"[^"]*"|\d+|known are .*|did you mean .*|[\w-]+(?:\[\d+\])?(?:\.[\w-]+(?:\[\d+\])?)+: |\([^)]*\)`)
+)
