@@ -3,6 +3,7 @@ package content
 import (
 	"bytes"
 	"encoding/binary"
+	"fmt"
 	"maps"
 	"os"
 	"path/filepath"
@@ -152,3 +153,61 @@ func TestExtSums(t *testing.T) {
 }
 
 func FuzzExt(f *testing.F) { fuzz(f, "ext", littleExt()) }
+
+// Content that stands in the inode itself: 60 bytes in place of the map, the rest in an extended attribute.
+func TestExtInlineData(t *testing.T) {
+	le := binary.LittleEndian
+	inode := func(size int64, magic uint32, attributes ...[]byte) *extNode {
+		b := make([]byte, 256)
+		copy(b[40:100], bytes.Repeat([]byte("m"), 60))
+		le.PutUint16(b[128:], 32)
+		le.PutUint32(b[160:], magic)
+		at := 164
+		for _, a := range attributes {
+			at += copy(b[at:], a)
+		}
+		copy(b[240:], "the rest of it")
+		return &extNode{b: b, size: size}
+	}
+	attribute := func(index byte, name string, offset, block, size int) []byte {
+		a := make([]byte, 16, (16+len(name)+3)&^3)
+		a[0], a[1] = byte(len(name)), index
+		le.PutUint16(a[2:], uint16(offset))
+		le.PutUint32(a[4:], uint32(block))
+		le.PutUint32(a[8:], uint32(size))
+		return append(a, name...)[:cap(a)]
+	}
+	const magic = 0xea020000
+	whole := strings.Repeat("m", 60) + "the rest of it"
+	data := attribute(7, "data", 240-164, 0, 14)
+	for what, c := range map[string]struct {
+		n    *extNode
+		want string
+	}{
+		"in place of the map":              {inode(7, 0), "mmmmmmm"},
+		"all of that":                      {inode(60, 0), whole[:60]},
+		"and on in an attribute":           {inode(74, magic, data), whole},
+		"of which it needs a part":         {inode(61, magic, data), whole[:61]},
+		"behind another attribute":         {inode(74, magic, attribute(7, "x", 0, 0, 4), data), whole},
+		"no attributes":                    {inode(74, 0, data), ""},
+		"another attribute alone":          {inode(74, magic, attribute(7, "date", 76, 0, 14)), ""},
+		"of another name space":            {inode(74, magic, attribute(1, "data", 76, 0, 14)), ""},
+		"in a block of its own":            {inode(74, magic, attribute(7, "data", 76, 9, 14)), ""},
+		"an attribute that ends outside":   {inode(74, magic, attribute(7, "data", 76, 0, 17)), ""},
+		"an attribute that begins outside": {inode(74, magic, attribute(7, "data", 93, 0, 0)), ""},
+		"more than there is":               {inode(75, magic, data), ""},
+		"a name that is cut short":         {inode(74, magic, []byte{200, 7, 76, 0, 0, 0, 0, 0, 14, 0, 0, 0, 0, 0, 0, 0, 'd', 'a', 't', 'a'}), ""},
+	} {
+		got, err := c.n.inline()
+		if c.want == "" {
+			assert.ErrorContains(t, err, fmt.Sprintf("and %d are due", c.n.size), what)
+			continue
+		}
+		require.NoError(t, err, what)
+		assert.Equal(t, c.want, string(got), what)
+	}
+	short := inode(74, magic, data)
+	short.b = short.b[:128] // an inode of the first form has no attributes
+	_, err := short.inline()
+	assert.ErrorContains(t, err, "holds 60 bytes, and 74 are due")
+}

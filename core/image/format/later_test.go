@@ -11,6 +11,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"fitcheck/core/digest"
 	"fitcheck/core/fact"
 	"fitcheck/core/image"
 )
@@ -87,4 +88,33 @@ func TestKernelBehindTexts(t *testing.T) {
 		}
 	}
 	assert.Equal(t, []string{"6.1.0-tram"}, linux)
+}
+
+// What writers of UBIFS put between two nodes is covered with them; what is anything else is not.
+func TestUBIFSBetweenNodes(t *testing.T) {
+	between := func(fill byte) []digest.Stretch {
+		b := blob(ubifs())
+		node := func(at, length int) {
+			n := b[at:].le32(0, 0x06101831).le32(16, length).u8(20, 7)
+			n.le32(4, int(rawCRC(n[8:length])))
+		}
+		clear(b[4096:])
+		node(4096, 509)
+		for i := range 3 {
+			b[4096+509+i] = fill
+		}
+		node(4096+512, 512)
+		m := read(t, b)
+		require.Empty(t, m.Damaged())
+		return m.Sums[len(m.Sums)-1].Covers
+	}
+	whole := []digest.Stretch{digest.Between(0, 4096), digest.Between(4096, 4096+1024)}
+	for _, fill := range []byte{0, 0xff, 0xce} {
+		covers := between(fill)
+		assert.Equal(t, whole[len(whole)-1].To, covers[len(covers)-1].To, "%x", fill)
+		assert.NotContains(t, covers, digest.Between(4096+512, 4096+1024), "%x", fill)
+	}
+	for _, other := range []byte{1, 0xcd, 0xfe} {
+		assert.Contains(t, between(other), digest.Between(4096+512, 4096+1024), "%x", other)
+	}
 }
