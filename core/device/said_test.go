@@ -1,0 +1,134 @@
+package device_test
+
+import (
+	"flag"
+	"fmt"
+	"maps"
+	"os"
+	"path/filepath"
+	"regexp"
+	"slices"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"fitcheck/core/device"
+	"fitcheck/core/rulebook"
+	"fitcheck/demo"
+)
+
+var updateSaid = flag.Bool("said", false, "write testdata/said.txt")
+
+// TestWhatIsSaid holds what is read of the demo kit's captures and device files, and how that changes when a line is
+// missing or another, against testdata/said.txt, so that a change of what is read is seen.
+func TestWhatIsSaid(t *testing.T) {
+	var rules []device.CaptureRule
+	sources := map[string]string{"inventory.csv": inventory, "list.json": list}
+	for _, f := range demo.Kit() {
+		switch {
+		case strings.HasPrefix(f.Path, "rulebooks/"):
+			rb, err := rulebook.Read(f.Path, f.Data)
+			require.NoError(t, err)
+			rules = append(rules, rb.CaptureRules()...)
+		case strings.HasPrefix(f.Path, "captures/"), strings.HasPrefix(f.Path, "devices/"), strings.HasSuffix(f.Path, "quay-2.txt"):
+			sources[f.Path] = string(f.Data)
+		}
+	}
+	var b strings.Builder
+	told := map[string]bool{}
+	for _, name := range slices.Sorted(maps.Keys(sources)) {
+		fmt.Fprintf(&b, "## %s\n", name)
+		sound := read(name, sources[name], rules)
+		b.WriteString(strings.Join(sound, "\n") + "\n")
+		look := func(what, text string) {
+			found := read(name, text, rules)
+			for _, mark := range []struct {
+				sign        string
+				some, other []string
+			}{{"-", sound, found}, {"+", found, sound}} {
+				for _, l := range mark.some {
+					if alike := mark.sign + varying.ReplaceAllString(l, "…"); !slices.Contains(mark.other, l) && !told[alike] {
+						told[alike] = true
+						fmt.Fprintf(&b, "%s: %s %s\n", what, mark.sign, l)
+					}
+				}
+			}
+		}
+		lines := strings.Split(sources[name], "\n")
+		for i, line := range lines {
+			with := func(other ...string) string {
+				return strings.Join(slices.Concat(lines[:i], other, lines[i+1:]), "\n")
+			}
+			look(fmt.Sprintf("line %d away", i+1), with())
+			look(fmt.Sprintf("line %d twice", i+1), with(line, line))
+			look(fmt.Sprintf("line %d cut", i+1), with(line[:len(line)/2]))
+			look(fmt.Sprintf("line %d in capitals", i+1), with(strings.ToUpper(line)))
+			if m := value.FindStringSubmatchIndex(line); m != nil {
+				for _, other := range []string{"", "nonsense", "-7", "[a, b]"} {
+					look(fmt.Sprintf("line %d as %q", i+1, other), with(line[:m[2]]+other+line[m[3]:]))
+				}
+			}
+		}
+	}
+	page := filepath.Join("testdata", "said.txt")
+	if *updateSaid {
+		require.NoError(t, os.MkdirAll("testdata", 0o755))
+		require.NoError(t, os.WriteFile(page, []byte(b.String()), 0o644))
+		return
+	}
+	want, err := os.ReadFile(page)
+	require.NoError(t, err)
+	assert.Equal(t, string(want), b.String(), "if it is meant so: go test ./core/device -run TestWhatIsSaid -said")
+}
+
+// read lists what a source says, and what a device file is refused for.
+func read(name, text string, rules []device.CaptureRule) (out []string) {
+	if strings.HasSuffix(name, ".csv") || name == "list.json" {
+		rows, err := device.ReadDevices(name, []byte(text), nil, rules)
+		if err != nil {
+			return []string{"refused: " + err.Error()}
+		}
+		for _, r := range rows {
+			out = append(out, fmt.Sprintf("device %s: %s", r.Name, strings.Join(valuesOf(r.Reading), "; ")))
+		}
+		return out
+	}
+	if strings.HasPrefix(name, "devices/") {
+		if _, err := device.Read(name, []byte(text)); err != nil {
+			return strings.Split("refused: "+err.Error(), "\n")
+		}
+	}
+	r, err := device.ReadSource(name, []byte(text), rules)
+	if err != nil {
+		return strings.Split("refused: "+err.Error(), "\n")
+	}
+	return append(valuesOf(r), fmt.Sprintf("form %s, group %q", r.Form, r.Group))
+}
+
+func valuesOf(r *device.Reading) (out []string) {
+	if r == nil {
+		return nil
+	}
+	for _, v := range r.Values {
+		out = append(out, fmt.Sprintf("%s %s = %q, guess %v", v.Member, v.Key, v.Text, v.Guess))
+	}
+	return out
+}
+
+var (
+	value   = regexp.MustCompile(`[:=,]\s*([^:=,{}\[\]]+?)\s*[,}\]]*$`)
+	varying = regexp.MustCompile(`[\w./-]+:\d+(:\d+)?|\d+|known are .*|did you mean .*`)
+)
+
+const inventory = `name;model;revision;serial;main;faults
+cabinet-21;QM-8T;A2;0417-300;8.2.1;fan 2 slow;PoE off
+cabinet-22;QM-8T;B1;0529-301;8.3.1;
+;QM-8T;A2;0417-302;8.2.1;
+;QM-24T;;;8.2.1;
+`
+
+const list = `[{"name": "cabinet-31", "model": "QM-8T", "revision": "A2", "features": "poe vlan", "faults": "fan 2 slow|no light"},
+ {"name": "cabinet-32", "model": "QM-8T", "serial": 77, "boards": ["a", "b"]}]
+`
