@@ -2,6 +2,7 @@ package device
 
 import (
 	"slices"
+	"strconv"
 	"strings"
 
 	"fitcheck/core/fact"
@@ -90,10 +91,8 @@ func (r *Reading) takeEntities(all []*entity) {
 	taken := map[string]bool{}
 	for _, e := range append(chassis, modules...) {
 		name := e.attrs[attrName].text
-		if name == "" || taken[name] {
-			name = strings.TrimSpace(name + " " + e.id)
-		}
-		taken[name], member[e] = true, name
+		name = memberName(taken, name, strings.TrimSpace(name+" "+e.id), strings.TrimSpace(name+" "+e.attrs[attrSerial].text))
+		member[e] = name
 		where := e.attrs[attrName].where
 		if !where.Given() {
 			where = e.where
@@ -101,6 +100,20 @@ func (r *Reading) takeEntities(all []*entity) {
 		r.add(name, "name", name, where)
 		r.box(name, e)
 	}
+}
+
+// memberName is the first of some names that is one, and is not taken; else a number. It is taken then.
+func memberName(taken map[string]bool, names ...string) string {
+	i := slices.IndexFunc(names, func(n string) bool { return n != "" && !taken[n] })
+	name := ""
+	if i >= 0 {
+		name = names[i]
+	}
+	for n := len(taken) + 1; name == "" || taken[name]; n++ {
+		name = strconv.Itoa(n)
+	}
+	taken[name] = true
+	return name
 }
 
 // entityFaults gives what is wrong with a thing to the member that it is a part of,

@@ -218,10 +218,12 @@ func (r *Reading) redfish(all []*tree.Node) {
 		r.Group, r.Apart = "cluster", true
 		r.note("%s: it lists %d chassis; they are taken for a cluster", r.File, len(chassis))
 	}
+	taken := map[string]bool{}
 	for _, n := range chassis {
 		name := ""
 		if len(chassis) > 1 {
-			name = textOf(n.Of["Id"])
+			id := textOf(n.Of["Id"])
+			name = memberName(taken, id, strings.TrimSpace(id+" "+textOf(n.Of["SerialNumber"])))
 			r.add(name, "name", name, lineOf(r.File, n.Line))
 		}
 		member[odata(n, "id")] = name

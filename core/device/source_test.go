@@ -226,6 +226,16 @@ func TestReadInventory(t *testing.T) {
 			{"name": "two", "class": "iana-hardware:chassis", "model-name": "QM-24T"},
 			{"name": "fan 2", "class": "iana-hardware:fan", "parent": "two", "state": {"oper-state": "disabled", "alarm-state": "minor critical"}}]}}`, "cluster",
 			[]string{"one/name=one @i.json:2", "one/model=QM-8T @i.json:2", "two/name=two @i.json:3", "two/model=QM-24T @i.json:3", "two/faults=fan 2: disabled, critical alarm, minor alarm @i.json:4"}},
+		"RFC 8348, without names": {"i.json", `{"ietf-hardware:hardware": {"component": [
+			{"class": "iana-hardware:chassis", "model-name": "QM-8T", "serial-num": "S1"},
+			{"class": "iana-hardware:chassis", "model-name": "QM-24T"},
+			{"name": "S1", "class": "iana-hardware:chassis", "model-name": "QM-8T", "serial-num": "S2"}]}}`, "cluster",
+			[]string{"S1/name=S1 @i.json:2", "S1/model=QM-8T @i.json:2", "S1/serial=S1 @i.json:2", "2/name=2 @i.json:3", "2/model=QM-24T @i.json:3", "S1 S1/name=S1 S1 @i.json:4", "S1 S1/model=QM-8T @i.json:4", "S1 S1/serial=S2 @i.json:4"}},
+		"Redfish, without names, and twice one": {"r.json", `{"Members": [
+			{"@odata.id": "/c/1", "@odata.type": "#Chassis.v1_20_0.Chassis", "Model": "VG-20", "SerialNumber": "G1"},
+			{"@odata.id": "/c/2", "@odata.type": "#Chassis.v1_20_0.Chassis", "Id": "a", "Model": "VG-20"},
+			{"@odata.id": "/c/3", "@odata.type": "#Chassis.v1_20_0.Chassis", "Id": "a", "Model": "VG-20", "SerialNumber": "G3"}]}`, "cluster",
+			[]string{"G1/name=G1 @r.json:2", "G1/model=VG-20 @r.json:2", "G1/serial=G1 @r.json:2", "a/name=a @r.json:3", "a/model=VG-20 @r.json:3", "a G3/name=a G3 @r.json:4", "a G3/model=VG-20 @r.json:4", "a G3/serial=G3 @r.json:4"}},
 		"RFC 8632": {"a.json", `{"ietf-alarms:alarms": {"alarm-list": {"alarm": [
 			{"resource": "port 3", "alarm-type-id": "m:link-down", "is-cleared": false, "alarm-text": "no light"},
 			{"resource": "port 4", "alarm-type-id": "m:link-down", "is-cleared": true}]}}}`, "", []string{"faults=port 3: no light @a.json:2"}},
