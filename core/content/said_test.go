@@ -16,7 +16,7 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
-var updateSaid = flag.Bool("said", false, "write testdata/said.txt")
+var update = flag.Bool("update", false, "write testdata/said.txt")
 
 // TestWhatIsSaid holds what is read of little file systems, and what is said of them when a byte is another or they
 // are cut short, against testdata/said.txt, so that a change of what is said is seen.
@@ -62,14 +62,14 @@ func TestWhatIsSaid(t *testing.T) {
 		b.WriteString("\n")
 	}
 	page := filepath.Join("testdata", "said.txt")
-	if *updateSaid {
+	if *update {
 		require.NoError(t, os.MkdirAll("testdata", 0o755))
 		require.NoError(t, os.WriteFile(page, []byte(b.String()), 0o644))
 		return
 	}
 	want, err := os.ReadFile(page)
 	require.NoError(t, err)
-	assert.Equal(t, string(want), b.String(), "if it is meant so: go test ./core/content -run TestWhatIsSaid -said")
+	assert.Equal(t, string(want), b.String(), "if it is meant so: go test ./core/content -run TestWhatIsSaid -update")
 }
 
 // numbers, names and digests are left out of account where what is said is told once.

@@ -19,7 +19,7 @@ import (
 	"fitcheck/demo"
 )
 
-var updateSaid = flag.Bool("said", false, "write testdata/said.txt")
+var update = flag.Bool("update", false, "write testdata/said.txt")
 
 // TestWhatIsSaid holds what is read of the demo kit's captures and device files, and how that changes when a line is
 // missing or another, against testdata/said.txt, so that a change of what is read is seen.
@@ -73,14 +73,14 @@ func TestWhatIsSaid(t *testing.T) {
 		}
 	}
 	page := filepath.Join("testdata", "said.txt")
-	if *updateSaid {
+	if *update {
 		require.NoError(t, os.MkdirAll("testdata", 0o755))
 		require.NoError(t, os.WriteFile(page, []byte(b.String()), 0o644))
 		return
 	}
 	want, err := os.ReadFile(page)
 	require.NoError(t, err)
-	assert.Equal(t, string(want), b.String(), "if it is meant so: go test ./core/device -run TestWhatIsSaid -said")
+	assert.Equal(t, string(want), b.String(), "if it is meant so: go test ./core/device -run TestWhatIsSaid -update")
 }
 
 // read lists what a source says, and what a device file is refused for.

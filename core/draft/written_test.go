@@ -13,7 +13,7 @@ import (
 	"fitcheck/core/notes"
 )
 
-var updateDrafts = flag.Bool("drafts", false, "write testdata/drafts")
+var update = flag.Bool("update", false, "write testdata/drafts")
 
 // TestDraftsAsWritten holds drafts, word for word, against those in testdata/drafts: a change of what is drafted is
 // seen there.
@@ -51,14 +51,14 @@ func TestDraftsAsWritten(t *testing.T) {
 				text += "# note: " + n + "\n"
 			}
 			file := filepath.Join("testdata", "drafts", name+".yaml")
-			if *updateDrafts {
+			if *update {
 				require.NoError(t, os.MkdirAll(filepath.Dir(file), 0o755))
 				require.NoError(t, os.WriteFile(file, []byte(text), 0o644))
 				return
 			}
 			want, err := os.ReadFile(file)
 			require.NoError(t, err)
-			assert.Equal(t, string(want), text, "if it is meant so: go test ./core/draft -run TestDraftsAsWritten -drafts")
+			assert.Equal(t, string(want), text, "if it is meant so: go test ./core/draft -run TestDraftsAsWritten -update")
 		})
 	}
 }

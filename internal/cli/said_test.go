@@ -1,7 +1,6 @@
 package cli
 
 import (
-	"flag"
 	"fmt"
 	"os"
 	"path/filepath"
@@ -15,8 +14,6 @@ import (
 
 	"fitcheck/demo"
 )
-
-var updateSaid = flag.Bool("said", false, "write the pages testdata/said")
 
 // TestWhatIsSaid holds what the commands say of the demo kit against the pages in testdata/said, so that a change
 // of what is said is seen, and read.
@@ -37,14 +34,14 @@ func TestWhatIsSaid(t *testing.T) {
 	}
 	for name, page := range said {
 		file := filepath.Join(pages, name+".txt")
-		if *updateSaid {
+		if *update {
 			require.NoError(t, os.MkdirAll(pages, 0o755))
 			require.NoError(t, os.WriteFile(file, []byte(page.String()), 0o644))
 			continue
 		}
 		want, err := os.ReadFile(file)
 		require.NoError(t, err)
-		assert.Equal(t, string(want), page.String(), "if it is meant so: go test ./internal/cli -run TestWhatIsSaid -said")
+		assert.Equal(t, string(want), page.String(), "if it is meant so: go test ./internal/cli -run TestWhatIsSaid -update")
 	}
 }
 

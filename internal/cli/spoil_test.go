@@ -874,7 +874,7 @@ func TestCommandsNeverDisagree(t *testing.T) {
 	}
 }
 
-var update = flag.Bool("update", false, "write the examples of reasons")
+var update = flag.Bool("update", false, "write the pages that the test holds")
 
 const shownFile = "../../core/plan/examples.txt"
 
