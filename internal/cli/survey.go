@@ -4,7 +4,6 @@ import (
 	"context"
 	"flag"
 	"path/filepath"
-	"runtime/debug"
 	"strings"
 
 	"fitcheck/core/archive"
@@ -44,7 +43,7 @@ manifest and the checksum lists say of it. The exit status is 1 when something i
 			}
 			c.deep, c.quick, c.contents = *deep, *quick, *contents
 			c.undigested = !c.json && c.report == "" && !*contents && !*c.open[page.All]
-			defer debug.SetMemoryLimit(debug.SetMemoryLimit(surveyMemory))
+			defer sparing()()
 			s, err := c.survey(ctx, k, args[0], nil, *expect)
 			if err != nil {
 				return 0, err
@@ -56,11 +55,6 @@ manifest and the checksum lists say of it. The exit status is 1 when something i
 		}
 	},
 })
-
-// surveyMemory is from where on memory is reclaimed at once while a package is surveyed, so
-// that a hundred thousand items stay within 160 MiB. Left alone, the runtime lets the heap grow to twice
-// what is used.
-const surveyMemory = 136 << 20
 
 // survey runs a survey with the rulebooks of the kit, the preferred one first.
 func (c *call) survey(ctx context.Context, k *kit.Kit, name string, prefer *rulebook.Rulebook, expect digests) (*survey.Survey, error) {
