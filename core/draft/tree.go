@@ -205,7 +205,7 @@ func (l list) records(form string, n *tree.Node, at []string) (found []string, f
 			}
 		}
 		if found, file = l.records(form, c, append(slices.Clone(at), k)); file != "" {
-			if rest := found[len(at)+1:]; form != "xml" && alsoAt(n, k, rest) {
+			if rest := found[len(at)+1:]; form != "xml" && l.alsoAt(n, k, rest) {
 				found[len(at)] = "*"
 			}
 			return found, file
@@ -223,11 +223,18 @@ func (l list) records(form string, n *tree.Node, at []string) (found []string, f
 	return nil, ""
 }
 
-// alsoAt tells whether a mapping has something at the same path under other keys than one: then
+// alsoAt tells whether a mapping has records at the same path under other keys than one: then
 // the keys are names, and all of them are meant.
-func alsoAt(n *tree.Node, key string, rest []string) bool {
+func (l list) alsoAt(n *tree.Node, key string, rest []string) bool {
 	return slices.ContainsFunc(n.Keys, func(k string) bool {
-		return k != key && n.Of[k].IsMap() && len(rest) > 0 && len(elements(element{node: n.Of[k]}, rest)) > 0
+		if k == key || !n.Of[k].IsMap() || len(rest) == 0 {
+			return false
+		}
+		var there []*tree.Node
+		for _, e := range elements(element{node: n.Of[k]}, rest) {
+			there = append(there, e.node)
+		}
+		return l.fileKey(there) != ""
 	})
 }
 

@@ -1,16 +1,23 @@
 package draft
 
 import (
+	"archive/zip"
+	"bytes"
+	"context"
 	"flag"
 	"math/rand/v2"
 	"os"
 	"path/filepath"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"fitcheck/core/archive"
 	"fitcheck/core/notes"
+	"fitcheck/core/survey"
+	"fitcheck/demo"
 )
 
 var update = flag.Bool("update", false, "write testdata/drafts")
@@ -37,6 +44,25 @@ func TestDraftsAsWritten(t *testing.T) {
 	} {
 		drafts[name] = func(t *testing.T) Input { return Input{Packages: surveyed(t, nil, packages...)} }
 	}
+	for name, manifest := range outerFields {
+		drafts[name] = func(t *testing.T) Input {
+			one, two := demo.UImage(5, 2, 2, "KX-5 8.4.2", []byte("the main image")), demo.UImage(17, 2, 5, "KX-5 loader 1.2.0", []byte("the loader"))
+			file := filepath.Join(t.TempDir(), "kx-8.4.2.zip")
+			var b bytes.Buffer
+			w := zip.NewWriter(&b)
+			for _, f := range []struct{ name, data string }{{manifest.name, strings.NewReplacer("SUM-1", sha(one), "SUM-2", sha(two)).Replace(manifest.text)}, {"kx/main.img", string(one)}, {"kx/loader.bin", string(two)}} {
+				part, err := w.Create(f.name)
+				require.NoError(t, err)
+				_, err = part.Write([]byte(f.data))
+				require.NoError(t, err)
+			}
+			require.NoError(t, w.Close())
+			require.NoError(t, os.WriteFile(file, b.Bytes(), 0o644))
+			s, err := survey.Run(context.Background(), file, survey.Options{Limits: archive.DefaultLimits(), Texts: true})
+			require.NoError(t, err)
+			return Input{Packages: []*survey.Survey{s}}
+		}
+	}
 	drafts["sentences"] = func(t *testing.T) Input {
 		doc, err := notes.Read("notes.txt", []byte(sentences), nil)
 		require.NoError(t, err)
@@ -61,6 +87,21 @@ func TestDraftsAsWritten(t *testing.T) {
 			assert.Equal(t, string(want), text, "if it is meant so: go test ./core/draft -run TestDraftsAsWritten -update")
 		})
 	}
+}
+
+// outerFields are manifests that say further out what holds for all of their records, or for some.
+var outerFields = map[string]struct{ name, text string }{
+	"json-outer": {"manifest.json", `{"release": {"version": "8.4.2", "family": "quay"}, "region": "EU",
+ "images": [{"path": "kx/main.img", "part": "system", "sha256": "SUM-1"}, {"path": "kx/loader.bin", "part": "loader", "version": "1.2.0", "sha256": "SUM-2"}]}`},
+	"json-groups": {"manifest.json", `{"version": "8.4.2", "targets": [{"model": "KX-5", "boards": ["a", "b"], "images": [{"file": "kx/main.img", "sha256": "SUM-1"}]},
+ {"model": "KX-7", "boards": ["c"], "images": [{"file": "kx/loader.bin", "sha256": "SUM-2", "component": "boot"}]}]}`},
+	"xml-outer": {"contents.xml", `<package version="8.4.2"><product model="KX-5"><revision>A1</revision><image name="kx/main.img" sha256="SUM-1"/><image name="kx/loader.bin" sha256="SUM-2"/></product></package>`},
+	"xml-groups": {"contents.xml", `<package><release>8.4.2</release><product model="KX-5"><file><path>kx/main.img</path><sha256>SUM-1</sha256></file></product>
+<product model="KX-7"><file><path>kx/loader.bin</path><sha256>SUM-2</sha256></file></product></package>`},
+	"yaml-outer": {"release.yaml", "release: 8.4.2\nmodels: [KX-5, KX-7]\nfiles:\n  - {file: kx/main.img, component: main, sha256: SUM-1}\n  - {file: kx/loader.bin, component: boot, sha256: SUM-2}\n"},
+	"yaml-keys":  {"release.yaml", "version: 8.4.2\nimages:\n  main: {file: kx/main.img, sha256: SUM-1}\n  loader: {file: kx/loader.bin, sha256: SUM-2}\n"},
+	"ini-outer":  {"manifest.ini", "[release]\nversion = 8.4.2\nmodel = KX-5\n\n[main]\nfile = kx/main.img\nsha256 = SUM-1\n\n[loader]\nfile = kx/loader.bin\nsha256 = SUM-2\n"},
+	"csv-plain":  {"manifest.csv", "file,model,version,sha256\nkx/main.img,KX-5,8.4.2,SUM-1\nkx/loader.bin,KX-5,1.2.0,SUM-2\n"},
 }
 
 const sentences = `Release notes of 6.4.1, published 2026-09-14

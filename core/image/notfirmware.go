@@ -3,6 +3,7 @@ package image
 import (
 	"bytes"
 	"encoding/json"
+	"fitcheck/core/pattern"
 	"regexp"
 	"unicode/utf8"
 )
@@ -18,10 +19,21 @@ func init() {
 		return IsText(h) && (bytes.HasPrefix(blanks(h), []byte("---\n")) || bytes.HasPrefix(blanks(h), []byte("%YAML ")))
 	}})
 	Register(&Format{Name: "html", Suffixes: []string{".html"}, Title: "HTML page", Sniff: func(h []byte) bool { return htmlStart.Match(blanks(h)) }})
-	Register(&Format{Name: "xml", Suffixes: []string{".xml"}, Title: "XML document", Sniff: func(h []byte) bool { return bytes.HasPrefix(blanks(h), []byte("<?xml")) }})
+	Register(&Format{Name: "xml", Suffixes: []string{".xml"}, Title: "XML document", Sniff: isXML})
 	Register(&Format{Name: "pdf", Suffixes: []string{".pdf"}, Title: "PDF document", Sniff: func(h []byte) bool { return bytes.HasPrefix(h, []byte("%PDF-")) }})
 	Register(&Format{Name: "pem", Title: "PEM text", Sniff: func(h []byte) bool { return bytes.HasPrefix(h, []byte("-----BEGIN ")) }})
 	Register(&Format{Name: "json", Suffixes: []string{".json"}, Title: "JSON document", Sniff: isJSON})
+}
+
+// xmlStart is an element with its attributes, whatever comments stand before it: a document need not be declared.
+var xmlStart = pattern.New(`^(?s:<!--.*?-->\s*)*<([A-Za-z_][\w.:-]*)(?:\s+[\w.:-]+\s*=\s*(?:"[^"<]*"|'[^'<]*'))*\s*/?>`)
+
+func isXML(h []byte) bool {
+	b := blanks(h)
+	if bytes.HasPrefix(b, []byte("<?xml")) {
+		return true
+	}
+	return bytes.HasPrefix(b, []byte("<")) && IsText(h) && xmlStart.MatchString(string(b)) && !htmlStart.Match(b)
 }
 
 // isPGPSignature: a binary OpenPGP signature packet (RFC 9580, section 4.2) of
