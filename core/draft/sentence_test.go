@@ -118,6 +118,7 @@ func TestShapes(t *testing.T) {
 		{[]string{"2026.02.03", "2026.10.01"}, "2027.01.01", false},
 		{[]string{"20260203", "20261001"}, "20270101", false},
 		{[]string{"3.1(2)E4", "3.1(10)E2", "3.2(1)E9"}, "4.0(1)E1", false},
+		{[]string{"3.1(2)E4", "3.1(2)S1"}, "3.1(2)E5", false},
 		{[]string{"v1.2", "v1.10"}, "2.0", false},
 		{[]string{"FW-7", "FW-12"}, "fw-100", false},
 		{[]string{"3.1A2", "3.1B1"}, "3.2A1", false},

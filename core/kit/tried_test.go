@@ -41,9 +41,15 @@ func TestPatternsAreTriedOnTheKit(t *testing.T) {
 		require.NoError(t, err)
 		assert.Contains(t, warnings.Error(), c.want)
 	}
+	// A rule that recognises none of the kit's captures is told only where nobody else recognises them.
+	more := strings.Replace(string(sound), "captures:\n", "captures:\n  - recognise: '^Tramlin OS'\n    read: {model: '^Mod (\\S+)'}\n", 1)
+	require.NoError(t, os.WriteFile(book, []byte(more), 0o644))
+	_, warnings, err := Read(book)
+	require.NoError(t, err)
+	assert.NotContains(t, warnings.Error(), "recognise finds none")
 	require.NoError(t, os.WriteFile(book, sound, 0o644))
 	require.NoError(t, os.WriteFile(filepath.Join(dir, "rulebooks", "twin.yaml"), sound, 0o644))
-	_, warnings, err := Read(book)
+	_, warnings, err = Read(book)
 	require.NoError(t, err)
 	assert.Contains(t, warnings.Error(), "which of the two rulebooks serves it is an accident")
 }
