@@ -42,7 +42,8 @@ func TestPatternsAreTriedOnTheKit(t *testing.T) {
 		assert.Contains(t, warnings.Error(), c.want)
 	}
 	// A rule that recognises none of the kit's captures is told only where nobody else recognises them.
-	more := strings.Replace(string(sound), "captures:\n", "captures:\n  - recognise: '^Tramlin OS'\n    read: {model: '^Mod (\\S+)'}\n", 1)
+	more := strings.Replace(string(sound), "  - recognise: '^Tramline OS'\n", "  - recognise: '^Tramlin OS'\n    read: {model: '^Mod (\\S+)'}\n  - recognise: '^Tramline OS'\n", 1)
+	require.NotEqual(t, string(sound), more)
 	require.NoError(t, os.WriteFile(book, []byte(more), 0o644))
 	_, warnings, err := Read(book)
 	require.NoError(t, err)
