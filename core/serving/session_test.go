@@ -6,7 +6,9 @@ import (
 	"io"
 	"net"
 	"net/netip"
+	"slices"
 	"strings"
+	"sync"
 	"testing"
 	"testing/synctest"
 	"time"
@@ -48,11 +50,29 @@ func (p *played) fetch(f *Folder, peer, name string) {
 	p.tell(e)
 }
 
+// heard is what a session told.
+type heard struct {
+	mu  sync.Mutex
+	all []News
+}
+
+func (h *heard) tell(n News) {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	h.all = append(h.all, n)
+}
+
+func (h *heard) news() []News {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	return slices.Clone(h.all)
+}
+
 // session makes one whose own fetch gives what give says; "" the right thing.
-func session(t *testing.T, p *played, network, give string) (*Session, *[]News) {
+func session(t *testing.T, p *played, network, give string) (*Session, *heard) {
 	f := opened(t, staged(t))
 	p.up = make(chan struct{})
-	var told []News
+	told := &heard{}
 	protocol := &transport.Protocol{Name: "played", Network: network, Fetch: func(_ context.Context, _, name string, _ map[string]string, w io.Writer, _ transport.Progress) error {
 		if give == "nothing" {
 			return errors.New("nobody there")
@@ -70,8 +90,8 @@ func session(t *testing.T, p *played, network, give string) (*Session, *[]News) 
 		_, err = io.WriteString(w, read(t, file))
 		return err
 	}}
-	s := NewSession(f, []Listening{{protocol, p}}, func(n News) { told = append(told, n) })
-	return s, &told
+	s := NewSession(f, []Listening{{protocol, p}}, told.tell)
+	return s, told
 }
 
 // A session tells that nobody asks, once, and what may be in the way; and ends when all was fetched.
@@ -87,25 +107,25 @@ func TestSessionTellsOfSilence(t *testing.T) {
 		}()
 		synctest.Wait()
 		require.True(t, isReady)
-		assert.Empty(t, *told, "its own fetch is nobody's")
+		assert.Empty(t, told.news(), "its own fetch is nobody's")
 		assert.Empty(t, s.Ledger.Fetches())
 		time.Sleep(85 * time.Second)
 		synctest.Wait()
-		assert.Empty(t, *told)
+		assert.Empty(t, told.news())
 		time.Sleep(time.Minute)
 		synctest.Wait()
-		require.Len(t, *told, 1, "it is told once")
-		assert.True(t, (*told)[0].Quiet)
-		assert.Contains(t, (*told)[0].Why, "nobody has asked for anything")
-		assert.Contains(t, (*told)[0].Why, "let through UDP port 69?")
-		assert.Contains(t, (*told)[0].Why, "further UDP ports")
+		require.Len(t, told.news(), 1, "it is told once")
+		assert.True(t, told.news()[0].Quiet)
+		assert.Contains(t, told.news()[0].Why, "nobody has asked for anything")
+		assert.Contains(t, told.news()[0].Why, "let through UDP port 69?")
+		assert.Contains(t, told.news()[0].Why, "further UDP ports")
 		p.fetch(s.Folder, "192.0.2.7", "m.txt")
 		synctest.Wait()
-		require.Len(t, *told, 3)
+		require.Len(t, told.news(), 3)
 		time.Sleep(3 * time.Minute)
 		synctest.Wait()
-		require.Len(t, *told, 4, "after an answer, silence is told again")
-		assert.Equal(t, "m.txt was read, and boot/b.bin was never asked for; m.txt was read, and main.img was never asked for", (*told)[3].Why)
+		require.Len(t, told.news(), 4, "after an answer, silence is told again")
+		assert.Equal(t, "m.txt was read, and boot/b.bin was never asked for; m.txt was read, and main.img was never asked for", told.news()[3].Why)
 		p.fetch(s.Folder, "192.0.2.7", "main.img")
 		p.fetch(s.Folder, "192.0.2.7", "boot/b.bin")
 		synctest.Wait()
@@ -130,14 +150,14 @@ func TestSessionGoesOn(t *testing.T) {
 		go func() { ended <- s.Run(ctx, false, func() error { return nil }) }()
 		time.Sleep(time.Minute)
 		synctest.Wait()
-		require.Len(t, *told, 1)
-		assert.True(t, strings.HasSuffix((*told)[0].Why, "let through TCP port 80?"), (*told)[0].Why)
+		require.Len(t, told.news(), 1)
+		assert.True(t, strings.HasSuffix(told.news()[0].Why, "let through TCP port 80?"), told.news()[0].Why)
 		for _, one := range []struct{ peer, name string }{{"1", "m.txt"}, {"1", "main.img"}, {"1", "boot/b.bin"}, {"2", "boot/b.bin"}} {
 			p.fetch(s.Folder, one.peer, one.name)
 		}
 		time.Sleep(time.Minute)
 		synctest.Wait()
-		assert.Len(t, *told, 9, "nothing is missing any more, so that silence is nothing to tell")
+		assert.Len(t, told.news(), 9, "nothing is missing any more, so that silence is nothing to tell")
 		stop()
 		assert.ErrorIs(t, <-ended, context.Canceled)
 	})
