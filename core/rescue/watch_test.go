@@ -248,3 +248,79 @@ func TestPing(t *testing.T) {
 	require.NoError(t, err)
 	assert.Positive(t, ttl)
 }
+
+// script answers probes by what has passed since it began: -1 is silence.
+type script struct {
+	began time.Time
+	at    func(passed time.Duration) int
+}
+
+func (s *script) Close() error { return nil }
+
+func (s *script) Probe(ctx context.Context, wait time.Duration) (int, error) {
+	if ttl := s.at(time.Since(s.began)); ttl >= 0 {
+		return ttl, nil
+	}
+	if err := pause(ctx, wait); err != nil {
+		return 0, err
+	}
+	return 0, errors.New("no answer")
+}
+
+// How what follows a transfer is taken: by whether the device fell silent, and by what answers then.
+func TestSettles(t *testing.T) {
+	between := func(from, to time.Duration, then int) func(time.Duration) int {
+		return func(passed time.Duration) int {
+			switch {
+			case passed < from:
+				return 200
+			case passed < to:
+				return -1
+			}
+			return then
+		}
+	}
+	for what, c := range map[string]struct {
+		at      func(time.Duration) int
+		newTTL  int
+		want    Ending
+		tells   string
+		earlier time.Duration // than the time that there is; 0 when all of it is waited for
+	}{
+		"the new system answers":            {between(2*time.Second, 8*time.Second, 128), 128, IsBack, "the new system answers (time to live 128)", 20 * time.Second},
+		"the boot loader answers again":     {between(2*time.Second, 8*time.Second, 200), 128, ThrownAway, "it did not keep the image", 20 * time.Second},
+		"it never falls silent":             {between(time.Hour, time.Hour, 0), 128, ThrownAway, "it never fell silent", 0},
+		"it stays silent":                   {between(2*time.Second, time.Hour, 0), 128, NotSeen, "", 0},
+		"something else answers":            {between(2*time.Second, 8*time.Second, 64), 128, Answers, "", 0},
+		"it answers, and nothing tells new": {between(2*time.Second, 8*time.Second, 64), 0, Answers, "nothing tells from here what it runs", 20 * time.Second},
+		"it answers, and is silent again": {func(passed time.Duration) int {
+			if passed > 10*time.Second && passed < 12*time.Second {
+				return 64
+			}
+			return -1
+		}, 128, NotSeen, "", 0},
+	} {
+		synctest.Test(t, func(t *testing.T) {
+			var told []string
+			w := &Watch{Prober: &script{time.Now(), c.at}, Waits: 200, Old: 64, New: c.newTTL, over: true, Settle: time.Minute, Tell: func(e Event) { told = append(told, e.Text) }}
+			began := time.Now()
+			got, err := w.settle(context.Background())
+			require.NoError(t, err, what)
+			assert.Equal(t, c.want, got, what)
+			assert.Contains(t, strings.Join(told, "\n"), c.tells, what)
+			if took := time.Since(began); c.earlier > 0 {
+				assert.Less(t, took, c.earlier, what)
+			} else {
+				assert.GreaterOrEqual(t, took, time.Minute, what)
+			}
+			ctx, stop := context.WithCancel(context.Background())
+			stop()
+			_, err = w.settle(ctx)
+			assert.ErrorIs(t, err, context.Canceled, what)
+			w.Prober = nil
+			got, err = w.settle(context.Background())
+			require.NoError(t, err)
+			assert.Equal(t, NotSeen, got)
+		})
+	}
+}
