@@ -156,8 +156,8 @@ func faultOf(err error) string {
 	what := map[syntax.ErrorCode]string{
 		syntax.ErrMissingParen: "a ( is not closed", syntax.ErrUnexpectedParen: "a ) closes nothing", syntax.ErrMissingBracket: "a [ is not closed",
 		syntax.ErrMissingRepeatArgument: "there is nothing that is to be repeated", syntax.ErrInvalidRepeatOp: "what is repeated already is repeated again",
-		syntax.ErrInvalidRepeatSize: "it is repeated too often", syntax.ErrInvalidCharRange: "a range of characters runs backwards", syntax.ErrInvalidCharClass: "there is no such class of characters",
-		syntax.ErrInvalidEscape: "there is no such escape", syntax.ErrTrailingBackslash: "it ends in a backslash", syntax.ErrInvalidNamedCapture: "the name of a group is not closed, is no name, or stands there twice",
+		syntax.ErrInvalidRepeatSize: "it is repeated too often", syntax.ErrInvalidCharRange: "there is no such range or class of characters", syntax.ErrInvalidCharClass: "there is no such class of characters",
+		syntax.ErrInvalidEscape: "there is no such escape", syntax.ErrTrailingBackslash: "it ends in a backslash", syntax.ErrInvalidNamedCapture: "the name of a group is not closed, or is no name",
 		syntax.ErrInvalidPerlOp: "it looks around or back, which expressions here cannot (they are those of RE2)", syntax.ErrInvalidUTF8: "it is not in UTF-8",
 		syntax.ErrLarge: "it is too large", syntax.ErrNestingDepth: "its groups lie too deep in each other",
 	}[s.Code]

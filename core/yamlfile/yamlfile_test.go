@@ -133,3 +133,25 @@ func FuzzRead(f *testing.F) {
 		_ = Read("f.yaml", data, &sample{})
 	})
 }
+
+// What is wrong with a regular expression is told in words, with the part of it that is.
+func TestFaultsOfPatterns(t *testing.T) {
+	for text, want := range map[string]string{
+		"(": "a ( is not closed: (", "a)": "a ) closes nothing: a)", "[a": "a [ is not closed: [a", "*a": "there is nothing that is to be repeated: *", "a**": "what is repeated already is repeated again: **",
+		"a{2000}": "it is repeated too often: {2000}", "[z-a]": "there is no such range or class of characters: z-a", "[[:tram:]]": "there is no such range or class of characters: [:tram:]", `\y`: `there is no such escape: \y`,
+		`a\`: "it ends in a backslash", "(?P<a": "the name of a group is not closed, or is no name: (?P<a", "(?=a)": "it looks around or back, which expressions here cannot (they are those of RE2): (?=",
+		strings.Repeat("(", 1001) + strings.Repeat(")", 1001): "its groups lie too deep in each other",
+	} {
+		var p Pattern
+		err := p.ReadScalar(text, Spot{})
+		if assert.Error(t, err, text) {
+			assert.True(t, strings.HasPrefix(err.Error(), "not a regular expression: "), err.Error())
+			assert.Contains(t, err.Error(), want, text)
+			assert.NotContains(t, err.Error(), "error parsing", text)
+		}
+	}
+	var p Pattern
+	require.NoError(t, p.ReadScalar("^a(?P<b>c)$", Spot{Line: 3}))
+	assert.True(t, p.Set() && p.MatchString("ac"))
+	assert.Equal(t, 3, p.Line)
+}
