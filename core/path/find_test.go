@@ -300,3 +300,51 @@ func TestBound(t *testing.T) {
 	require.ErrorAs(t, err, &many)
 	assert.ErrorContains(t, err, "given up after 500 states; raise the bound with -max-states")
 }
+
+// The picture of a way: which releases there are, what each is on it, and which moves are not allowed between its
+// stops.
+func TestPicture(t *testing.T) {
+	picture := func(rules, device, to string) (versions, forbidden []string, p *Picture) {
+		p = ask(t, rules, device, Request{Goal: Goal{Version: to}, Options: Options{Picture: true}}).Plans[0].Picture
+		require.NotNil(t, p)
+		for _, k := range p.Versions {
+			text := k.Version + " " + k.State
+			if k.Why != "" {
+				text += ": " + k.Why
+			}
+			versions = append(versions, text)
+		}
+		for _, f := range p.Forbidden {
+			forbidden = append(forbidden, f.From+" to "+f.To+": "+f.Brief)
+			assert.Contains(t, f.Because, f.Brief)
+		}
+		return versions, forbidden, p
+	}
+	versions, forbidden, p := picture(lineRules, at1, "3.0")
+	assert.Equal(t, []string{"3.0 goal", "2.5 closed: it was withdrawn: it burns", "2.0 stop", "1.0 runs"}, versions)
+	require.Len(t, forbidden, 1)
+	assert.Contains(t, forbidden[0], "1.0 to 3.0: ")
+	assert.Contains(t, p.Forbidden[0].Because, "the store changes")
+	assert.NotEmpty(t, p.Forbidden[0].Sources)
+	assert.Zero(t, p.Left)
+
+	versions, forbidden, _ = picture(lineRules, at1, "2.0")
+	assert.Equal(t, []string{"3.0 open", "2.5 closed: it was withdrawn: it burns", "2.0 goal", "1.0 runs"}, versions)
+	assert.Empty(t, forbidden)
+
+	// Where no way leads there, why not is drawn between the ends.
+	versions, forbidden, _ = picture(strings.Replace(lineRules, "hops:", "  - {version: '4.0', families: [f], withdrawn: 'it burns, too'}\nhops:", 1), at1, "4.0")
+	assert.Contains(t, versions, "4.0 goal: it was withdrawn: it burns, too")
+	assert.Equal(t, []string{"1.0 to 4.0: it was withdrawn: it burns, too"}, forbidden)
+
+	// What runs may be no release that is listed; very many are counted.
+	var many strings.Builder
+	for n := range 60 {
+		fmt.Fprintf(&many, "  - {version: '1.%d', families: [f]}\n", n+10)
+	}
+	versions, _, p = picture(strings.Replace(lineRules, "hops:", many.String()+"hops:", 1), strings.Replace(at1, "main: '1.0'", "main: '1.5'", 1), "2.0")
+	assert.Contains(t, versions, "1.5 runs: the rulebook lists no release 1.5 for Q1 A1, family f")
+	assert.Contains(t, versions, "2.0 goal")
+	assert.LessOrEqual(t, len(versions), maxKnown+3)
+	assert.Equal(t, 60+4-(len(versions)-1), p.Left, "all that is listed is drawn or counted")
+}
