@@ -332,6 +332,13 @@ func TestPicture(t *testing.T) {
 	assert.Equal(t, []string{"3.0 open", "2.5 closed: it was withdrawn: it burns", "2.0 goal", "1.0 runs"}, versions)
 	assert.Empty(t, forbidden)
 
+	// A hop of the boot loader alone is no stop of its own; what comes behind it is.
+	bootFirst := strings.Replace(at1, "main: '1.0'", "main: '2.0'", 1)
+	require.Equal(t, "boot:2.0 3.0", short(ask(t, lineRules, bootFirst, Request{Goal: Goal{Version: "3.0"}}).Plans[0].Hops))
+	versions, forbidden, _ = picture(lineRules, bootFirst, "3.0")
+	assert.Equal(t, []string{"3.0 goal", "2.5 closed: it was withdrawn: it burns", "2.0 runs", "1.0 open"}, versions)
+	assert.Empty(t, forbidden)
+
 	// Where no way leads there, why not is drawn between the ends.
 	versions, forbidden, _ = picture(strings.Replace(lineRules, "hops:", "  - {version: '4.0', families: [f], withdrawn: 'it burns, too'}\nhops:", 1), at1, "4.0")
 	assert.Contains(t, versions, "4.0 goal: it was withdrawn: it burns, too")
