@@ -334,10 +334,12 @@ func TestPicture(t *testing.T) {
 
 	// A hop of the boot loader alone is no stop of its own; what comes behind it is.
 	bootFirst := strings.Replace(at1, "main: '1.0'", "main: '2.0'", 1)
-	require.Equal(t, "boot:2.0 3.0", short(ask(t, lineRules, bootFirst, Request{Goal: Goal{Version: "3.0"}}).Plans[0].Hops))
-	versions, forbidden, _ = picture(lineRules, bootFirst, "3.0")
-	assert.Equal(t, []string{"3.0 goal", "2.5 closed: it was withdrawn: it burns", "2.0 runs", "1.0 open"}, versions)
-	assert.Empty(t, forbidden)
+	further := strings.Replace(strings.Replace(lineRules, "hops:", "  - {version: '4.0', families: [f]}\nhops:", 1), "  rules:\n", "  rules:\n    - {from: '<3.0', to: '4.0', allow: false, via: '3.0', source: RN}\n", 1)
+	require.Equal(t, "boot:2.0 3.0 4.0", short(ask(t, further, bootFirst, Request{Goal: Goal{Version: "4.0"}}).Plans[0].Hops))
+	versions, forbidden, _ = picture(further, bootFirst, "4.0")
+	assert.Equal(t, []string{"4.0 goal", "3.0 stop", "2.5 closed: it was withdrawn: it burns", "2.0 runs", "1.0 open"}, versions)
+	require.Len(t, forbidden, 1)
+	assert.Contains(t, forbidden[0], "2.0 to 4.0: ")
 
 	// Where no way leads there, why not is drawn between the ends.
 	versions, forbidden, _ = picture(strings.Replace(lineRules, "hops:", "  - {version: '4.0', families: [f], withdrawn: 'it burns, too'}\nhops:", 1), at1, "4.0")
