@@ -329,6 +329,43 @@ func TestOddPeers(t *testing.T) {
 	}
 }
 
+// What is meant as a request and cannot be read is answered; other packets are left alone.
+func TestUnreadableRequests(t *testing.T) {
+	synctest.Test(t, func(t *testing.T) {
+		network := &tftptest.Network{}
+		addr, _ := serve(t, network, noise(100), Options{Timeout: time.Second})
+		for what, c := range map[string]struct {
+			packet  string
+			answers bool
+		}{
+			"to read, and nothing":           {"\x00\x01", true},
+			"to read, a name without an end": {"\x00\x01image.bin", true},
+			"to write, without a mode":       {"\x00\x02image.bin\x00", true},
+			"of another first byte":          {"\x01\x01image.bin", false},
+			"one byte":                       {"\x00", false},
+			"nothing":                        {"", false},
+			"data that nobody asked for":     {"\x00\x03\x00\x01abc", false},
+			"no operation":                   {"\x00\x09image.bin\x00octet\x00", false},
+			"half an acknowledgement":        {"\x00\x04\x00", false},
+		} {
+			conn := network.Listen(tftptest.Host(3), 0)
+			conn.WriteTo([]byte(c.packet), addr)
+			require.NoError(t, conn.SetReadDeadline(time.Now().Add(time.Minute)))
+			b := make([]byte, 600)
+			n, _, err := conn.ReadFrom(b)
+			if !c.answers {
+				assert.Error(t, err, what)
+			} else if assert.NoError(t, err, what) {
+				p, err := parse(b[:n])
+				require.NoError(t, err, what)
+				assert.Equal(t, opError, p.op, what)
+				assert.Contains(t, string(b[:n]), "the request cannot be read: ", what)
+			}
+			conn.Close()
+		}
+	})
+}
+
 // A late acknowledgement must not make every block go twice from then on.
 func TestLateAcknowledgements(t *testing.T) {
 	synctest.Test(t, lateAcknowledgements)
