@@ -122,16 +122,16 @@ func TestUBIFSBetweenNodes(t *testing.T) {
 // An XML document need not be declared; a page is none.
 func TestXMLWithoutDeclaration(t *testing.T) {
 	for text, kind := range map[string]string{
-		"<?xml version='1.0'?><a/>":                                  "xml",
-		"\ufeff<?xml version='1.0'?><a/>":                            "xml",
-		"<package version=\"8.4.2\"><image/></package>\n":            "xml",
+		"<?xml version='1.0'?><a/>":                                 "xml",
+		"\ufeff<?xml version='1.0'?><a/>":                           "xml",
+		"<package version=\"8.4.2\"><image/></package>\n":           "xml",
 		"  \n<!-- made by hand -->\n<p:package a='1' b = \"2\"/>\n": "xml",
-		"<html><body>log in again</body></html>":                     "html",
-		"<!-- x --><html lang='en'>":                                 "html",
-		"<package version=8.4.2>":                                    "text",
-		"< package>":                                                 "text",
-		"<8.2.1 and later\n":                                         "text",
-		"<package":                                                   "text",
+		"<html><body>log in again</body></html>":                    "html",
+		"<!-- x --><html lang='en'>":                                "html",
+		"<package version=8.4.2>":                                   "text",
+		"< package>":                                                "text",
+		"<8.2.1 and later\n":                                        "text",
+		"<package":                                                  "text",
 	} {
 		got, _ := kindOf(t, []byte(text))
 		assert.Equal(t, kind, got, text)
