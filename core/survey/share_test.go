@@ -244,7 +244,10 @@ func TestEqualItemsOfOtherPackages(t *testing.T) {
 				if underRace && (k > 0 || as == "folder") {
 					continue
 				}
-				for _, names := range [][2]string{{"a.bin", "fw/b.bin"}, {"x/m.txt", "m.txt"}, {"a.gz", "b.boot"}} {
+				for n, names := range [][2]string{{"a.bin", "fw/b.bin"}, {"x/m.txt", "m.txt"}, {"a.gz", "b.boot"}} {
+					if underRace && n > 0 {
+						continue
+					}
 					dir := t.TempDir()
 					one, other := filepath.Join(dir, "one", "qm-8.4."+as), filepath.Join(dir, "other", "qm-8.5."+as)
 					require.NoError(t, os.MkdirAll(filepath.Dir(one), 0o755))
@@ -256,7 +259,9 @@ func TestEqualItemsOfOtherPackages(t *testing.T) {
 			}
 		}
 	}
-	assert.Greater(t, known["zip"], 30, "%v", known)
+	if !underRace {
+		assert.Greater(t, known["zip"], 30, "%v", known)
+	}
 	assert.True(t, underRace || known["folder"] > 50, "%v", known)
 }
 
