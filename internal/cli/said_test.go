@@ -78,6 +78,9 @@ func saidCommands(t *testing.T) [][]string {
 	}
 	packages, err := filepath.Glob("packages/*")
 	require.NoError(t, err)
+	whole, err := os.ReadFile("packages/QM-8T-8.4.2.img")
+	require.NoError(t, err)
+	require.NoError(t, os.WriteFile("cut.img", whole[:2000], 0o644))
 	devices, err := filepath.Glob("devices/*.yaml")
 	require.NoError(t, err)
 	for _, p := range packages {
@@ -114,6 +117,8 @@ func saidCommands(t *testing.T) [][]string {
 		{"unpack", "-into", "out-2", "packages/gift.zip"},
 		{"unpack", "-into", "out-3", "-json", "packages/depot-2026-11.tar.gz"},
 		{"header", "-json", "packages/vr310-4.2.0.itb"},
+		{"header", "cut.img"},
+		{"survey", "-json", "cut.img"},
 		{"header", "-hex", "packages/vc40-loader-2.4.0.bin"},
 		{"notes", "packages/qm-core-6.4.1.zip"},
 		{"notes", "-json", "new-line/notes-12.4.txt"},

@@ -39,7 +39,11 @@ func HeaderPage(h Header, dump bool) *page.Page {
 			if !c.OK {
 				mark = page.Span{Text: "does NOT match", Tone: page.Bad}
 			}
-			l.Items = append(l.Items, page.Item{Marks: []page.Span{mark}, Text: fmt.Sprintf("%s: stated %s, computed %s, over 0x%x up to 0x%x", c.What, c.Want, c.Got, c.Over.From, c.Over.To)})
+			computed := "computed " + c.Got
+			if c.Missing > 0 {
+				mark.Text, computed = "does NOT hold", c.Found()
+			}
+			l.Items = append(l.Items, page.Item{Marks: []page.Span{mark}, Text: fmt.Sprintf("%s: stated %s, %s, over 0x%x up to 0x%x", c.What, c.Want, computed, c.Over.From, c.Over.To)})
 		}
 		p.Add(page.Head{Text: "Checksums, recomputed"}, l)
 	}

@@ -289,7 +289,7 @@ func imageJSON(m *image.Image, facts []fact.Fact) *jsonImage {
 		Version: one(fact.Version), Built: one(fact.Built), Load: m.Load, Entry: m.Entry, Models: texts(facts, fact.Model),
 		Revisions: texts(facts, fact.Revision), Family: one(fact.Family), Contents: contentsJSON(m.Contents)}
 	for _, s := range m.Sums {
-		j.Integrity = append(j.Integrity, jsonIntegrity{s.What, s.Want, s.Got, s.OK})
+		j.Integrity = append(j.Integrity, jsonIntegrity{s.What, s.Want, found(s), s.OK})
 	}
 	for _, c := range m.Configs {
 		jc := jsonConfig{c.Name, c.Default, texts(c.Facts, fact.Board), texts(c.Facts, fact.Arch), factsJSON(c.Facts)}

@@ -1,6 +1,7 @@
 package present
 
 import (
+	"cmp"
 	"fmt"
 	"slices"
 	"strings"
@@ -602,6 +603,15 @@ func partLines(m *image.Image, lead string) []string {
 	return out
 }
 
+// found is what the content gives for a checksum; in words where bytes of it are missing, since what the rest gives
+// says nothing.
+func found(s image.Sum) string {
+	if s.Missing > 0 {
+		return s.Found()
+	}
+	return s.Got
+}
+
 // checksums says how the checksums of an image and its parts came out; many
 // that hold are counted.
 func checksums(m *image.Image) string {
@@ -612,6 +622,8 @@ func checksums(m *image.Image) string {
 			held = append(held, s.What)
 		case s.Skipped:
 			parts = append(parts, s.What+" not computed (-quick)")
+		case s.Counts != "" || s.Missing > 0:
+			parts = append(parts, fmt.Sprintf("%s does NOT hold (%s)", s.What, cmp.Or(s.Counts, s.Found())))
 		default:
 			parts = append(parts, fmt.Sprintf("%s does NOT match (says %s, is %s)", s.What, s.Want, s.Got))
 		}
