@@ -91,6 +91,21 @@ func markdownTables(text string) []Table {
 	return out
 }
 
+// cellText is the text of a cell, in which a vertical tab stands for each break of a line: several single words below
+// each other are a list.
+func cellText(raw string) string {
+	lines := strings.Split(raw, "\v")
+	separator := ", "
+	for i, l := range lines {
+		words := strings.Fields(l)
+		if len(words) != 1 {
+			separator = " "
+		}
+		lines[i] = strings.Join(words, " ")
+	}
+	return strings.Join(strings.Fields(strings.Join(lines, separator)), " ")
+}
+
 // In one piece: one automaton over the tags; its states share the table.
 func htmlTables(text string) []Table {
 	z := html.NewTokenizer(strings.NewReader(text))
@@ -101,7 +116,7 @@ func htmlTables(text string) []Table {
 	head, line := false, 1
 	flush := func() {
 		if cell != nil && row != nil {
-			row.Cells = append(row.Cells, strings.Join(strings.Fields(cell.String()), " "))
+			row.Cells = append(row.Cells, cellText(cell.String()))
 		}
 		cell = nil
 	}
@@ -139,7 +154,7 @@ func htmlTables(text string) []Table {
 				head = head || string(name) == "th" && len(headOf(t)) == 0
 			case "br":
 				if cell != nil {
-					cell.WriteByte(' ')
+					cell.WriteByte('\v')
 				}
 			}
 		case html.EndTagToken:

@@ -91,3 +91,19 @@ func TestTablesThatSayYesOrNo(t *testing.T) {
 	require.Len(t, im.Notes, 1)
 	assert.Contains(t, im.Notes[0], `moves.csv:6: whether the move is allowed, "perhaps" does not say`)
 }
+
+// Rows know the line of the file that they stand in, whatever form the table has.
+func TestRowsKnowTheirLines(t *testing.T) {
+	for name, c := range map[string]struct {
+		text string
+		want []Table
+	}{
+		"a.csv":  {"From,To\n1,2\n\"3\n\",4\n5,6\n", []Table{{[]string{"From", "To"}, []Row{{2, []string{"1", "2"}}, {3, []string{"3\n", "4"}}, {5, []string{"5", "6"}}}}}},
+		"a.md":   {"# Moves\n\n| From | To |\n|---|---|\n| 1 | **2** |\n3 | `4`\n\ntext | no table\n\nA | B\n:-- | --:\n5 | 6\n", []Table{{[]string{"From", "To"}, []Row{{5, []string{"1", "2"}}, {6, []string{"3", "4"}}}}, {[]string{"A", "B"}, []Row{{12, []string{"5", "6"}}}}}},
+		"a.html": {"<table>\n<tr><th>From<th>To</tr>\n<tr>\n<td>1</td><td>2<br>3</td></tr>\n<tr><td>4\n</table>\n<table><tr><td>A</td></tr><tr><td>5</td></tr></table>", []Table{{[]string{"From", "To"}, []Row{{3, []string{"1", "2, 3"}}, {5, []string{"4"}}}}, {[]string{"A"}, []Row{{7, []string{"5"}}}}}},
+	} {
+		got, err := ReadTables(name, []byte(c.text))
+		require.NoError(t, err)
+		assert.Equal(t, c.want, got, name)
+	}
+}
