@@ -1,6 +1,8 @@
 package archive
 
 import (
+	"bytes"
+	"encoding/binary"
 	"fmt"
 	"io/fs"
 	"os"
@@ -109,4 +111,38 @@ func TestISOListsItsFiles(t *testing.T) {
 			}
 		})
 	}
+}
+
+// The entries of a record may go on elsewhere, and there again, but not for ever.
+func TestRockRidgeGoesOn(t *testing.T) {
+	data := make([]byte, 4*isoBlock)
+	goesOn := func(at, block, offset, size int) {
+		e := data[at:]
+		copy(e, "CE\x1c\x01")
+		binary.LittleEndian.PutUint32(e[4:], uint32(block))
+		binary.LittleEndian.PutUint32(e[12:], uint32(offset))
+		binary.LittleEndian.PutUint32(e[20:], uint32(size))
+	}
+	name := func(at int, text string) int {
+		copy(data[at:], fmt.Sprintf("NM%c\x01\x00%s", 5+len(text), text))
+		return 5 + len(text)
+	}
+	tree := &isoTree{at: bytes.NewReader(data), length: int64(len(data))}
+	n := name(0, "part-one-")
+	goesOn(n, 1, 100, 28+14)
+	m := name(isoBlock+100, "part-two-")
+	goesOn(isoBlock+100+m, 2, 0, 9)
+	name(2*isoBlock, "end!")
+	f, _, err := tree.rockRidge(&isoFile{}, data[:n+28], nil)
+	require.NoError(t, err)
+	assert.Equal(t, "part-one-part-two-end!", f.name)
+
+	goesOn(isoBlock+100+m, 1, 100, 28+14) // back to itself
+	f, _, err = tree.rockRidge(&isoFile{}, data[:n+28], nil)
+	require.NoError(t, err)
+	assert.Equal(t, "part-one-"+strings.Repeat("part-two-", isoMaxContinue-1), f.name)
+
+	f, _, err = tree.rockRidge(&isoFile{name: "PLAIN"}, nil, nil)
+	require.NoError(t, err)
+	assert.Equal(t, "PLAIN", f.name)
 }

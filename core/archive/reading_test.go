@@ -369,6 +369,8 @@ func TestTarOneReading(t *testing.T) {
 		"two sizes":                    {join(block("x", 'x', pax("size", "512")), block("a.img", '0', "one"), make([]byte, tarBlock)), "its pax record 512"},
 		"a name for all that follow":   {join(block("g", 'g', pax("path", "b.img")), plain), "one path"},
 		"a comment for all":            {join(block("g", 'g', pax("comment", "b.img")), plain), ""},
+		"two names behind a comment":   {join(block("g", 'g', pax("comment", "b.img")), block("x", 'x', pax("path", "b.img")), block("y", 'L', "c.img\x00"), plain), "b.img and c.img"},
+		"behind a long comment":        {join(block("g", 'g', pax("comment", strings.Repeat("b", 700))), block("g", 'g', pax("comment", strings.Repeat("b", 512-len("512 comment=\n")))), block("x", 'x', pax("path", "b.img")), block("y", 'L', "c.img\x00"), plain), "b.img and c.img"},
 		"a further tar behind the end": {append(join(plain), join(block("a.img", '0', "two"))...), "further tar"},
 		"zeros behind the end":         {append(join(plain), make([]byte, 8*tarBlock)...), ""},
 	} {

@@ -101,6 +101,8 @@ var outerFields = map[string]struct{ name, text string }{
 	"yaml-outer": {"release.yaml", "release: 8.4.2\nmodels: [KX-5, KX-7]\nfiles:\n  - {file: kx/main.img, component: main, sha256: SUM-1}\n  - {file: kx/loader.bin, component: boot, sha256: SUM-2}\n"},
 	"yaml-keys":  {"release.yaml", "version: 8.4.2\nimages:\n  main: {file: kx/main.img, sha256: SUM-1}\n  loader: {file: kx/loader.bin, sha256: SUM-2}\n"},
 	"ini-outer":  {"manifest.ini", "[release]\nversion = 8.4.2\nmodel = KX-5\n\n[main]\nfile = kx/main.img\nsha256 = SUM-1\n\n[loader]\nfile = kx/loader.bin\nsha256 = SUM-2\n"},
+	"json-three": {"manifest.json", `{"version": "8.4.2", "images": [{"file": "kx/main.img", "sha256": "SUM-1"}, {"file": "kx/gone.img"}, {"file": "kx/gone-too.img"}]}`},
+	"json-two":   {"manifest.json", `{"version": "8.4.2", "images": [{"file": "kx/main.img", "sha256": "SUM-1"}, {"file": "kx/gone.img"}]}`},
 	"csv-plain":  {"manifest.csv", "file,model,version,sha256\nkx/main.img,KX-5,8.4.2,SUM-1\nkx/loader.bin,KX-5,1.2.0,SUM-2\n"},
 }
 

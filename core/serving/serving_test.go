@@ -160,7 +160,7 @@ func TestWhatSaysWhatWasStaged(t *testing.T) {
 	assert.Contains(t, err.Error(), "stage first")
 	require.NoError(t, os.WriteFile(filepath.Join(dir, "SHA256SUMS"), []byte(sha([]byte("manifest"))+"  ./m.txt\n"), 0o644))
 	assert.Equal(t, []string{"m.txt"}, opened(t, dir).Names())
-	for _, bad := range []string{"STAGED", `{"fitcheck": {"document": "survey"}}`, `{"fitcheck": {"document": "staged"}, "files": []}`, `{"fitcheck": {"document": "staged"}, "files": [{"path": "../x", "sha256": "` + sha(nil) + `"}]}`, `{"fitcheck": {"document": "staged"}, "files": [{"path": "m.txt", "sha256": ""}]}`} {
+	for _, bad := range []string{"STAGED", `{"fitcheck": {"document": "survey"}, "files": [{"path": "m.txt", "sha256": "` + sha([]byte("manifest")) + `"}]}`, `{"fitcheck": {"document": "staged"}, "files": []}`, `{"fitcheck": {"document": "staged"}, "files": [{"path": "../x", "sha256": "` + sha(nil) + `"}]}`, `{"fitcheck": {"document": "staged"}, "files": [{"path": "m.txt", "sha256": ""}]}`} {
 		require.NoError(t, os.WriteFile(filepath.Join(dir, "STAGED.json"), []byte(bad), 0o644))
 		_, err := Open(context.Background(), dir)
 		assert.ErrorContains(t, err, "stage again", bad)

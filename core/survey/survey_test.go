@@ -284,3 +284,18 @@ func TestTextBound(t *testing.T) {
 	assert.Equal(t, archive.BoundText, bound.Bound)
 	assert.Equal(t, "p.zip::list", bound.Item)
 }
+
+// A folder is as large as the files that lie in it; what lies in those counts once.
+func TestSizeOfAFolder(t *testing.T) {
+	dir := t.TempDir()
+	inner := zipOf(file{"x.bin", strings.Repeat("x", 5000)})
+	for name, data := range map[string]string{"a.bin": "12345", "sub/b.zip": inner} {
+		at := filepath.Join(dir, name)
+		require.NoError(t, os.MkdirAll(filepath.Dir(at), 0o755))
+		require.NoError(t, os.WriteFile(at, []byte(data), 0o644))
+	}
+	s, err := Run(context.Background(), dir, Options{Limits: archive.DefaultLimits()})
+	require.NoError(t, err)
+	assert.EqualValues(t, 5+len(inner), s.Size)
+	assert.Len(t, s.Items, 3)
+}
