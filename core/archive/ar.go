@@ -122,7 +122,11 @@ func arName(p *pass, name string, data io.Reader, size int64, long *string) (str
 		}
 		text := make([]byte, n)
 		_, err := io.ReadFull(data, text)
-		return strings.TrimRight(string(text), "\x00"), size - n, err
+		inFront := strings.TrimRight(string(text), "\x00")
+		if strings.HasPrefix(inFront, "__.SYMDEF") {
+			inFront = ""
+		}
+		return inFront, size - n, err
 	case strings.HasPrefix(name, "/"):
 		n, bad := strconv.Atoi(name[1:])
 		if bad != nil || n < 0 || n >= len(*long) {

@@ -316,3 +316,37 @@ func TestDirectoryCountsBeforeItIsHeld(t *testing.T) {
 		require.ErrorAs(t, err, &bound)
 	}
 }
+
+// Names that do not fit an ar header: behind it (BSD), or in a table (GNU). The content begins behind the name.
+func TestNamesOfAr(t *testing.T) {
+	member := func(name string, data string) string {
+		text := fmt.Sprintf("%-16s%-12d%-6d%-6d%-8o%-10d`\n%s", name, 0, 0, 0, 0o644, len(data), data)
+		if len(data)%2 > 0 {
+			text += "\n"
+		}
+		return text
+	}
+	long := "a-name-that-does-not-fit.img"
+	bsd := "!<arch>\n" + member(fmt.Sprintf("#1/%d", len(long)+4), long+"\x00\x00\x00\x00"+"first content") + member("short.img", "22") + member("#1/20", "__.SYMDEF SORTED\x00\x00\x00\x00index")
+	gnu := "!<arch>\n" + member("/", "index") + member("//", "other-name-that-does-not-fit/\n"+long+"/\n") + member("/30", "first content") + member("short.img/", "22")
+	for what, data := range map[string]string{"bsd": bsd, "gnu": gnu} {
+		n, err := walk(t, "p.ar", []byte(data), DefaultLimits())
+		require.NoError(t, err, what)
+		for _, p := range n.problems {
+			assert.NotEqual(t, Damaged, p.Class, "%s: %v", what, p)
+		}
+		assert.Equal(t, "first content", n.content["p.ar::"+long], what)
+		assert.Equal(t, "22", n.content["p.ar::short.img"], what)
+		assert.Len(t, n.items, 3, "an index is no item")
+	}
+	for what, data := range map[string]string{
+		"a name longer than its member": "!<arch>\n" + member("#1/99", "a.img"),
+		"a name that is no length":      "!<arch>\n" + member("#1/x", "a.img"),
+		"a place outside of the table":  "!<arch>\n" + member("//", "a/\n") + member("/77", "x"),
+		"a place without a table":       "!<arch>\n" + member("/0", "x"),
+	} {
+		n, err := walk(t, "p.ar", []byte(data), DefaultLimits())
+		require.NoError(t, err, what)
+		assert.NotEmpty(t, n.problems, what)
+	}
+}
