@@ -4,6 +4,7 @@ import (
 	"errors"
 	"io"
 	"io/fs"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -102,11 +103,14 @@ func wrongMember(err error, i int, at int64) error {
 	return err
 }
 
+// bsdIndexes are the names of BSD's indexes of symbols.
+var bsdIndexes = []string{"__.SYMDEF", "__.SYMDEF SORTED", "__.SYMDEF_64", "__.SYMDEF_64 SORTED"}
+
 // arName makes the name of a member of what its header says (ar(5)): GNU's table of long names, which is kept in
 // long, and BSD's names in front of the content. size is then what is left of the member; the name is "" for an index.
 func arName(p *pass, name string, data io.Reader, size int64, long *string) (string, int64, error) {
 	switch {
-	case name == "/" || name == "/SYM64/" || name == "__.SYMDEF":
+	case name == "/" || name == "/SYM64/" || name == bsdIndexes[0]:
 		return "", size, nil
 	case name == "//":
 		if size > maxArNames {
@@ -123,7 +127,7 @@ func arName(p *pass, name string, data io.Reader, size int64, long *string) (str
 		text := make([]byte, n)
 		_, err := io.ReadFull(data, text)
 		inFront := strings.TrimRight(string(text), "\x00")
-		if strings.HasPrefix(inFront, "__.SYMDEF") {
+		if slices.Contains(bsdIndexes, inFront) {
 			inFront = ""
 		}
 		return inFront, size - n, err

@@ -70,7 +70,7 @@ func (w *walker) cpio(p *pass, r io.Reader, levels int) error {
 // afterCpio tells what follows the last archive.
 func (p *pass) afterCpio(found content.Cpio) {
 	if found.Trailing > 0 {
-		p.problem(Note, fmt.Sprintf("its end is followed by %s that are no cpio archive", wording.Count(found.Trailing, "byte")), "")
+		p.problem(Note, fmt.Sprintf("its end is followed by %s of something else", wording.Count(found.Trailing, "byte")), "")
 	}
 }
 

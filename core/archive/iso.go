@@ -86,6 +86,7 @@ func (w *walker) iso(p *pass) error {
 		if l != nil {
 			before, bound, most = w.files.Load(), BoundFiles, w.limits.Files
 		}
+		listing := int64(0) // entries of all trees
 		for i, t := range trees {
 			listed[i] = map[string]isoExtent{}
 			list := func(name string, f *isoFile) {
@@ -112,9 +113,10 @@ func (w *walker) iso(p *pass) error {
 			} else {
 				t.problem = func(Class, string, string) {}
 			}
-			entries := before // the trees hold the same files
+			entries := before // the trees hold the same files; two are usual, and of more no more is listed
 			err := t.folder(roots[i], "", 0, func() error {
-				if entries++; entries > most {
+				entries, listing = entries+1, listing+1
+				if entries > most || listing > 2*(most-before) {
 					return &BoundError{p.it.Address, bound, most}
 				}
 				return w.ctx.Err()

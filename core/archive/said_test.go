@@ -2,21 +2,15 @@ package archive
 
 import (
 	"bytes"
-	"flag"
+	"fitcheck/core/pagetest"
 	"fmt"
 	"maps"
-	"os"
 	"path/filepath"
 	"regexp"
 	"slices"
 	"strings"
 	"testing"
-
-	"github.com/stretchr/testify/assert"
-	"github.com/stretchr/testify/require"
 )
-
-var update = flag.Bool("update", false, "write testdata/said.txt")
 
 // TestWhatIsSaid holds what is found in packages of every kind, and what is said of them when a byte is another or
 // they are cut short, against testdata/said.txt, so that a change of what is said is seen.
@@ -87,15 +81,7 @@ func TestWhatIsSaid(t *testing.T) {
 		look("twice", append(bytes.Clone(data), data...))
 		b.WriteString("\n")
 	}
-	page := filepath.Join("testdata", "said.txt")
-	if *update {
-		require.NoError(t, os.MkdirAll("testdata", 0o755))
-		require.NoError(t, os.WriteFile(page, []byte(b.String()), 0o644))
-		return
-	}
-	want, err := os.ReadFile(page)
-	require.NoError(t, err)
-	assert.Equal(t, string(want), b.String(), "if it is meant so: go test ./core/archive -run TestWhatIsSaid -update")
+	pagetest.Hold(t, filepath.Join("testdata", "said.txt"), b.String())
 }
 
 // numbers and names are left out of account where what is said is told once.

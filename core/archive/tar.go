@@ -3,11 +3,12 @@ package archive
 import (
 	"archive/tar"
 	"bytes"
-	"fitcheck/core/wording"
 	"io"
 	"io/fs"
 	"strconv"
 	"strings"
+
+	"fitcheck/core/wording"
 )
 
 // A tar (POSIX.1-2017 pax, ustar, GNU) is a stream of 512-byte headers, each

@@ -7,12 +7,13 @@ import (
 	"cmp"
 	"encoding/binary"
 	"errors"
-	"fitcheck/core/wording"
 	"fmt"
 	"hash/crc32"
 	"io"
 	"slices"
 	"unicode/utf8"
+
+	"fitcheck/core/wording"
 )
 
 // What a zip says twice must agree, or two programs could unpack two
@@ -204,7 +205,7 @@ func (w *walker) zipStructure(p *pass, at io.ReaderAt, size int64, files []*zip.
 		told.damaged("its directory lists %d entries, and its end record announces %d", dir.entries, dir.stated)
 	}
 	if rest := dir.end - dir.at - dir.used; rest > 0 && !startsWith(at, dir.at+dir.used, "PK\x05\x05") {
-		told.damaged("%s of its directory, from byte %d on, list nothing", wording.Count(rest, "byte"), dir.at+dir.used)
+		told.damaged("its directory ends with %s, from byte %d on, in which nothing is listed", wording.Count(rest, "byte"), dir.at+dir.used)
 	}
 	all := zipEntries(told, at, files, dir.base)
 	zipGaps(told, at, all, dir)
@@ -237,7 +238,7 @@ func zipEntries(told *reporter, at io.ReaderAt, files []*zip.File, base int64) (
 			told.damaged("the local header of %s disagrees with the directory: %s", name, what)
 		}
 		if other, ok := unicodeName(f.Extra, f.Name); ok && utf8.ValidString(f.Name) && other != f.Name {
-			told.damaged("the entry %s bears the name %s, too, in Unicode", name, other)
+			told.damaged("the entry %s bears the name %s, too, in Unicode", name, shortName(other))
 		}
 		if f.Flags&8 != 0 {
 			n, what := descriptor(f, at, end)

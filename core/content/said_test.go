@@ -2,21 +2,17 @@ package content
 
 import (
 	"bytes"
-	"flag"
+	"fitcheck/core/pagetest"
 	"fmt"
 	"maps"
-	"os"
 	"path/filepath"
 	"regexp"
 	"slices"
 	"strings"
 	"testing"
 
-	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 )
-
-var update = flag.Bool("update", false, "write testdata/said.txt")
 
 // TestWhatIsSaid holds what is read of little file systems, and what is said of them when a byte is another or they
 // are cut short, against testdata/said.txt, so that a change of what is said is seen.
@@ -61,15 +57,7 @@ func TestWhatIsSaid(t *testing.T) {
 		}
 		b.WriteString("\n")
 	}
-	page := filepath.Join("testdata", "said.txt")
-	if *update {
-		require.NoError(t, os.MkdirAll("testdata", 0o755))
-		require.NoError(t, os.WriteFile(page, []byte(b.String()), 0o644))
-		return
-	}
-	want, err := os.ReadFile(page)
-	require.NoError(t, err)
-	assert.Equal(t, string(want), b.String(), "if it is meant so: go test ./core/content -run TestWhatIsSaid -update")
+	pagetest.Hold(t, filepath.Join("testdata", "said.txt"), b.String())
 }
 
 // numbers, names and digests are left out of account where what is said is told once.

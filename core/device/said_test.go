@@ -1,25 +1,21 @@
 package device_test
 
 import (
-	"flag"
 	"fmt"
 	"maps"
-	"os"
 	"path/filepath"
 	"regexp"
 	"slices"
 	"strings"
 	"testing"
 
-	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	"fitcheck/core/device"
+	"fitcheck/core/pagetest"
 	"fitcheck/core/rulebook"
 	"fitcheck/demo"
 )
-
-var update = flag.Bool("update", false, "write testdata/said.txt")
 
 // TestWhatIsSaid holds what is read of the demo kit's captures and device files, and how that changes when a line is
 // missing or another, against testdata/said.txt, so that a change of what is read is seen.
@@ -72,15 +68,7 @@ func TestWhatIsSaid(t *testing.T) {
 			}
 		}
 	}
-	page := filepath.Join("testdata", "said.txt")
-	if *update {
-		require.NoError(t, os.MkdirAll("testdata", 0o755))
-		require.NoError(t, os.WriteFile(page, []byte(b.String()), 0o644))
-		return
-	}
-	want, err := os.ReadFile(page)
-	require.NoError(t, err)
-	assert.Equal(t, string(want), b.String(), "if it is meant so: go test ./core/device -run TestWhatIsSaid -update")
+	pagetest.Hold(t, filepath.Join("testdata", "said.txt"), b.String())
 }
 
 // read lists what a source says, and what a device file is refused for.

@@ -4,23 +4,20 @@ import (
 	"archive/zip"
 	"bytes"
 	"context"
-	"flag"
 	"math/rand/v2"
 	"os"
 	"path/filepath"
 	"strings"
 	"testing"
 
-	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	"fitcheck/core/archive"
 	"fitcheck/core/notes"
+	"fitcheck/core/pagetest"
 	"fitcheck/core/survey"
 	"fitcheck/demo"
 )
-
-var update = flag.Bool("update", false, "write testdata/drafts")
 
 // TestDraftsAsWritten holds drafts, word for word, against those in testdata/drafts: a change of what is drafted is
 // seen there.
@@ -76,15 +73,7 @@ func TestDraftsAsWritten(t *testing.T) {
 			for _, n := range d.Notes {
 				text += "# note: " + n + "\n"
 			}
-			file := filepath.Join("testdata", "drafts", name+".yaml")
-			if *update {
-				require.NoError(t, os.MkdirAll(filepath.Dir(file), 0o755))
-				require.NoError(t, os.WriteFile(file, []byte(text), 0o644))
-				return
-			}
-			want, err := os.ReadFile(file)
-			require.NoError(t, err)
-			assert.Equal(t, string(want), text, "if it is meant so: go test ./core/draft -run TestDraftsAsWritten -update")
+			pagetest.Hold(t, filepath.Join("testdata", "drafts", name+".yaml"), text)
 		})
 	}
 }

@@ -445,7 +445,7 @@ func (s *Sum) wrong() string {
 	case s.Counts != "":
 		return s.What + ": " + s.Counts
 	case s.Missing > 0:
-		return fmt.Sprintf("%s cannot hold: %s that it is taken over %s missing", s.What, wording.Count(s.Missing, "byte"), map[bool]string{true: "is", false: "are"}[s.Missing == 1])
+		return fmt.Sprintf("%s cannot hold: %s missing of what it is taken over", s.What, wording.Count(s.Missing, "byte"))
 	}
 	return fmt.Sprintf("%s does not match: the header says %s, the content gives %s", s.What, s.Want, s.Got)
 }

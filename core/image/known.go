@@ -17,6 +17,14 @@ import (
 type Known struct {
 	mu    sync.Mutex
 	parts *simplelru.LRU[partKey, *knownPart]
+	taken int
+}
+
+// Taken is how often a part was known.
+func (k *Known) Taken() int {
+	k.mu.Lock()
+	defer k.mu.Unlock()
+	return k.taken
 }
 
 const (
@@ -77,7 +85,10 @@ func (s *Set) key(p *Part, c *archive.Content, covered bool) (k partKey, ok bool
 func (k *Known) find(key partKey) *knownPart {
 	k.mu.Lock()
 	defer k.mu.Unlock()
-	found, _ := k.parts.Get(key)
+	found, ok := k.parts.Get(key)
+	if ok {
+		k.taken++
+	}
 	return found
 }
 

@@ -3,9 +3,10 @@ package image
 import (
 	"bytes"
 	"encoding/json"
-	"fitcheck/core/pattern"
 	"regexp"
 	"unicode/utf8"
+
+	"fitcheck/core/pattern"
 )
 
 // What people save in place of firmware, and what lies beside it in a

@@ -2,23 +2,17 @@ package layout
 
 import (
 	"bytes"
-	"flag"
 	"fmt"
-	"os"
 	"path/filepath"
 	"regexp"
 	"strings"
 	"testing"
 
-	"github.com/stretchr/testify/assert"
-	"github.com/stretchr/testify/require"
-
 	"fitcheck/core/archive"
 	"fitcheck/core/image"
 	"fitcheck/core/image/format"
+	"fitcheck/core/pagetest"
 )
-
-var update = flag.Bool("update", false, "write testdata/said.txt")
 
 // TestWhatIsSaid holds what is said of layouts when a line of them is missing or another, and what is then read of an
 // image, against testdata/said.txt, so that a change of either is seen.
@@ -68,15 +62,7 @@ func TestWhatIsSaid(t *testing.T) {
 			}
 		}
 	}
-	page := filepath.Join("testdata", "said.txt")
-	if *update {
-		require.NoError(t, os.MkdirAll("testdata", 0o755))
-		require.NoError(t, os.WriteFile(page, []byte(b.String()), 0o644))
-		return
-	}
-	want, err := os.ReadFile(page)
-	require.NoError(t, err)
-	assert.Equal(t, string(want), b.String(), "if it is meant so: go test ./core/layout -run TestWhatIsSaid -update")
+	pagetest.Hold(t, filepath.Join("testdata", "said.txt"), b.String())
 }
 
 // lookAt lists what is wrong with a layout, or what an image is read to be by it.

@@ -1,22 +1,16 @@
 package rulebook_test
 
 import (
-	"flag"
 	"fmt"
-	"os"
 	"path/filepath"
 	"regexp"
 	"strings"
 	"testing"
 
-	"github.com/stretchr/testify/assert"
-	"github.com/stretchr/testify/require"
-
+	"fitcheck/core/pagetest"
 	"fitcheck/core/rulebook"
 	"fitcheck/demo"
 )
-
-var update = flag.Bool("update", false, "write testdata/said.txt")
 
 // TestWhatIsSaid holds what is said of the rulebooks of the demo kit when one of their lines is missing or its value is
 // another, against testdata/said.txt, so that a change of what is said is seen.
@@ -66,15 +60,7 @@ func TestWhatIsSaid(t *testing.T) {
 			}
 		}
 	}
-	page := filepath.Join("testdata", "said.txt")
-	if *update {
-		require.NoError(t, os.MkdirAll("testdata", 0o755))
-		require.NoError(t, os.WriteFile(page, []byte(b.String()), 0o644))
-		return
-	}
-	want, err := os.ReadFile(page)
-	require.NoError(t, err)
-	assert.Equal(t, string(want), b.String(), "if it is meant so: go test ./core/rulebook -run TestWhatIsSaid -update")
+	pagetest.Hold(t, filepath.Join("testdata", "said.txt"), b.String())
 }
 
 var (

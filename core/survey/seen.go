@@ -1,7 +1,6 @@
 package survey
 
 import (
-	"fmt"
 	"slices"
 	"sync"
 	"sync/atomic"
@@ -20,14 +19,22 @@ type Seen struct {
 	found *simplelru.LRU[seenKey, *snapshot]
 	of    map[*archive.Item]*snapshot
 	items int
-	parts *image.Known // what lies inside images
-	taken atomic.Int64 // how often something was taken over
+	parts map[view]*image.Known // what lies inside images
+	taken atomic.Int64          // how often something was taken over
 }
 
 // seenKey is content, and what was asked of it.
 type seenKey struct {
 	archive.Key
-	view string
+	view
+}
+
+// view is what a survey asks of items beside their content and names, which are compared. The formats themselves are
+// part of it, since each kit has its own.
+type view struct {
+	deep, contents, texts, undigested, names bool
+	formats                                  *image.Set
+	limits                                   archive.Limits
 }
 
 // snapshot is what an item and all that lies in it was found to be, before the package as a whole was judged.
@@ -45,7 +52,7 @@ const (
 
 // NewSeen makes an empty one.
 func NewSeen() *Seen {
-	s := &Seen{of: map[*archive.Item]*snapshot{}, parts: image.NewKnown()}
+	s := &Seen{of: map[*archive.Item]*snapshot{}, parts: map[view]*image.Known{}}
 	s.found, _ = simplelru.NewLRU(maxSeen, func(_ seenKey, old *snapshot) { // it fails on a size that is none
 		delete(s.of, old.of)
 		s.items -= len(old.items)
@@ -84,9 +91,14 @@ func (s *Seen) keep(k seenKey, found *snapshot) {
 	}
 }
 
-// view names what a survey asks of items beside their content and names, which are compared.
-func (o Options) view(names bool) string {
-	return fmt.Sprintf("%v %v %v %v %v %p %+v", o.Deep, o.Contents, o.Texts, o.Undigested, names, o.Formats, o.Limits)
+// partsOf is what parts of images were found to hold by surveys that ask the same.
+func (s *Seen) partsOf(v view) *image.Known {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if s.parts[v] == nil {
+		s.parts[v] = image.NewKnown()
+	}
+	return s.parts[v]
 }
 
 // Across implements archive.Sharer.

@@ -340,9 +340,9 @@ func walk(ctx context.Context, path string, o Options) (*Survey, error) {
 	if c.seen == nil {
 		c.seen = NewSeen()
 	}
-	c.view = o.view(c.names())
+	c.view = view{o.Deep, o.Contents, o.Texts, o.Undigested, c.names(), o.Formats, o.Limits}
 	if !o.apart {
-		c.options.Formats = o.Formats.Knowing(c.seen.parts)
+		c.options.Formats = o.Formats.Knowing(c.seen.partsOf(c.view))
 	}
 	var visitor archive.Visitor = c
 	if o.apart {
@@ -508,8 +508,8 @@ type collector struct {
 	options Options
 	digests *wanted
 	seen    *Seen
-	across  bool   // other packages are surveyed, too
-	view    string // of the options
+	across  bool // other packages are surveyed, too
+	view    view
 
 	mu      sync.Mutex
 	items   []*Item

@@ -11,6 +11,7 @@ import (
 	"strings"
 	"testing"
 
+	"fitcheck/core/pagetest"
 	"fitcheck/internal/present"
 
 	"github.com/stretchr/testify/assert"
@@ -46,7 +47,7 @@ func TestManPages(t *testing.T) {
 		write("fitcheck-"+cmd.name, cmd.name)
 	}
 	dir := filepath.Join("..", "..", "docs", "man")
-	if *update {
+	if pagetest.Update() {
 		require.NoError(t, os.RemoveAll(dir))
 		require.NoError(t, os.MkdirAll(dir, 0o755))
 		for name, text := range pages {

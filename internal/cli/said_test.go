@@ -9,9 +9,9 @@ import (
 	"strings"
 	"testing"
 
-	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"fitcheck/core/pagetest"
 	"fitcheck/demo"
 )
 
@@ -33,15 +33,7 @@ func TestWhatIsSaid(t *testing.T) {
 		fmt.Fprintf(page, "$ fitcheck %s\n%s%sexit %d\n\n", strings.Join(args, " "), steadily(out, kit), steadily(errout, kit), status)
 	}
 	for name, page := range said {
-		file := filepath.Join(pages, name+".txt")
-		if *update {
-			require.NoError(t, os.MkdirAll(pages, 0o755))
-			require.NoError(t, os.WriteFile(file, []byte(page.String()), 0o644))
-			continue
-		}
-		want, err := os.ReadFile(file)
-		require.NoError(t, err)
-		assert.Equal(t, string(want), page.String(), "if it is meant so: go test ./internal/cli -run TestWhatIsSaid -update")
+		pagetest.Hold(t, filepath.Join(pages, name+".txt"), page.String())
 	}
 }
 

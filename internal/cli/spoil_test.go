@@ -13,7 +13,6 @@ import (
 	"encoding/binary"
 	"encoding/json"
 	"encoding/pem"
-	"flag"
 	"fmt"
 	"maps"
 	"math/rand/v2"
@@ -31,6 +30,7 @@ import (
 	"fitcheck/core/fit"
 	"fitcheck/core/fit/check"
 	"fitcheck/core/member"
+	"fitcheck/core/pagetest"
 	"fitcheck/core/path"
 	"fitcheck/core/rulebook"
 	"fitcheck/core/sign"
@@ -874,8 +874,6 @@ func TestCommandsNeverDisagree(t *testing.T) {
 	}
 }
 
-var update = flag.Bool("update", false, "write the pages that the test holds")
-
 const shownFile = "../../core/plan/examples.txt"
 
 // Every reason has an example, which is what the checks say: those that package fit
@@ -979,7 +977,7 @@ func TestEveryReasonIsGiven(t *testing.T) {
 		}
 	}
 	assert.Empty(t, missing, "no case makes the checks say these")
-	if *update {
+	if pagetest.Update() {
 		require.NoError(t, os.WriteFile(shownFile, []byte(b.String()), 0o644))
 		return
 	}

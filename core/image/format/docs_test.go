@@ -1,7 +1,6 @@
 package format_test
 
 import (
-	"flag"
 	"fmt"
 	"os"
 	"regexp"
@@ -14,9 +13,8 @@ import (
 	"fitcheck/core/content"
 	"fitcheck/core/image"
 	"fitcheck/core/image/format"
+	"fitcheck/core/pagetest"
 )
-
-var update = flag.Bool("update", false, "write the tables of docs/formats.md")
 
 // The tables of docs/formats.md are what the formats say of themselves.
 func TestFormatsPage(t *testing.T) {
@@ -37,7 +35,7 @@ func TestFormatsPage(t *testing.T) {
 	for name := range tables {
 		assert.True(t, told[name], "docs/formats.md has no place for the table %s", name)
 	}
-	if *update {
+	if pagetest.Update() {
 		require.NoError(t, os.WriteFile(page, []byte(want), 0o644))
 		return
 	}

@@ -3,19 +3,18 @@ package format_test
 import (
 	"bytes"
 	"fmt"
-	"os"
 	"path/filepath"
 	"regexp"
 	"strings"
 	"testing"
 
-	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	"fitcheck/core/archive"
 	"fitcheck/core/image"
 	"fitcheck/core/image/format"
 	"fitcheck/core/image/imagetest"
+	"fitcheck/core/pagetest"
 )
 
 // TestWhatIsRead holds all that is read of each sample, and what is said of it when it is damaged, against the page
@@ -63,13 +62,7 @@ func TestWhatIsRead(t *testing.T) {
 		damaged("with FF behind it", append(bytes.Clone(s.data), bytes.Repeat([]byte{0xff}, 100)...))
 		b.WriteString("\n")
 	}
-	if *update {
-		require.NoError(t, os.WriteFile(page, []byte(b.String()), 0o644))
-		return
-	}
-	want, err := os.ReadFile(page)
-	require.NoError(t, err)
-	assert.Equal(t, string(want), b.String(), "if it is meant so: go test ./core/image/format -run TestWhatIsRead -update")
+	pagetest.Hold(t, page, b.String())
 }
 
 // digits are those of checksums and sizes; what differs in them alone is told once.
