@@ -5,6 +5,7 @@ import (
 	"archive/zip"
 	"bytes"
 	"encoding/binary"
+	"encoding/hex"
 	"fmt"
 	"hash/crc32"
 	"io"
@@ -348,5 +349,37 @@ func TestNamesOfAr(t *testing.T) {
 		n, err := walk(t, "p.ar", []byte(data), DefaultLimits())
 		require.NoError(t, err, what)
 		assert.NotEmpty(t, n.problems, what)
+	}
+}
+
+// A flipped bit of a stream that carries a checksum never makes other content of it.
+func TestNoFlippedBitOfAStream(t *testing.T) {
+	body := []byte(strings.Repeat("Brackwater Tramway ", 20))
+	bzip2, err := hex.DecodeString("425a68393141592653596ad3623d00001d97804000100004002a0a14a020005081a068052a9a064d364d13027026c4f09b26498268992689c93e26c9827e2ee48a70a120d5a6c47a")
+	require.NoError(t, err)
+	streams := map[Compression][]byte{GzipStream: gzOf("", body), XzStream: streamOf(t, "xz", body), Lz4Stream: streamOf(t, "lz4", body), ZstdStream: streamOf(t, "zst", body), Bzip2Stream: bzip2}
+	for name, stream := range streams {
+		t.Run(string(name), func(t *testing.T) {
+			read := func(stream []byte) ([]byte, error) {
+				r, err := methodOf(name).inflate(bytes.NewReader(stream), DefaultLimits().Window)
+				if err != nil {
+					return nil, err
+				}
+				defer r.Close()
+				return io.ReadAll(r)
+			}
+			want, err := read(stream)
+			require.NoError(t, err)
+			for bit := range len(stream) * 8 {
+				spoiled := bytes.Clone(stream)
+				spoiled[bit/8] ^= 1 << (bit % 8)
+				if !methodOf(name).tells(spoiled) {
+					continue
+				}
+				if got, err := read(spoiled); err == nil {
+					assert.Equal(t, want, got, "bit %d of byte %d", bit%8, bit/8)
+				}
+			}
+		})
 	}
 }

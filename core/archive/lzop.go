@@ -3,6 +3,7 @@ package archive
 import (
 	"encoding/binary"
 	"hash/adler32"
+	"hash/crc32"
 	"io"
 
 	"github.com/anchore/go-lzo"
@@ -12,8 +13,10 @@ import (
 // lib/decompress_unlzo.c), big-endian:
 //
 //	0 magic of 9 bytes, 9 version, 11 of the library, 13 needed, 15 method, 16 level, 17 flags, 21 mode, 25 time, 33 length of
-//	the name, 34 name, then its checksum
-//	block: 0 bytes (0: the end), 4 packed bytes, 8 their checksums by the flags, then the data
+//	the name, 34 name, then the checksum of all from 9 on, Adler-32 or by a flag CRC-32
+//	by a flag an extra field: 0 length, 4 data, then its checksum
+//	block: 0 bytes (0: the end), 4 packed bytes, 8 their checksums by the flags (those of the packed bytes only where they are
+//	fewer), then the data
 const LzopStream Compression = "lzo"
 
 // LzopMagic begins such a stream.
@@ -24,13 +27,18 @@ func init() {
 }
 
 const (
-	lzopAdler    = 0x0001 // of the bytes
-	lzopAdlerIn  = 0x0002 // of the packed bytes
-	lzopCRC      = 0x0100
-	lzopCRCIn    = 0x0200
-	lzopFilter   = 0x0800
-	lzopMaxBlock = 64 << 20
+	lzopExtra     = 0x0040
+	lzopFilter    = 0x0800
+	lzopHeaderCRC = 0x1000
+	lzopMaxBlock  = 64 << 20
 )
+
+// lzopSums are the checksums that a block may have, in the order in which they are written.
+var lzopSums = []struct {
+	flag   uint32
+	packed bool // of the packed bytes
+	sum    func([]byte) uint32
+}{{0x0001, false, adler32.Checksum}, {0x0100, false, crc32.ChecksumIEEE}, {0x0002, true, adler32.Checksum}, {0x0200, true, crc32.ChecksumIEEE}}
 
 type lzop struct {
 	r     io.Reader
@@ -42,7 +50,7 @@ type lzop struct {
 func newLzop(r io.Reader) (io.ReadCloser, error) {
 	h := make([]byte, 34)
 	if _, err := io.ReadFull(r, h); err != nil {
-		return nil, io.ErrUnexpectedEOF
+		return nil, early(err)
 	}
 	be := binary.BigEndian
 	if version := be.Uint16(h[9:]); string(h[:9]) != LzopMagic || version < 0x0940 {
@@ -52,14 +60,35 @@ func newLzop(r io.Reader) (io.ReadCloser, error) {
 	if z.flags&lzopFilter != 0 {
 		return nil, &cannotRead{"it cannot be read: its LZO stream uses a filter", unpackElsewhere}
 	}
-	rest := int64(h[33]) + 4
-	if n, err := io.CopyN(io.Discard, r, rest); n < rest {
-		if err == io.EOF {
-			err = io.ErrUnexpectedEOF
+	rest := make([]byte, int(h[33])+4)
+	if _, err := io.ReadFull(r, rest); err != nil {
+		return nil, early(err)
+	}
+	name, sum := rest[:h[33]], adler32.Checksum
+	if z.flags&lzopHeaderCRC != 0 {
+		sum = crc32.ChecksumIEEE
+	}
+	if sum(append(h[9:], name...)) != be.Uint32(rest[len(name):]) {
+		return nil, damagedf("the checksum of the header of its LZO stream does not match")
+	}
+	if z.flags&lzopExtra != 0 {
+		n, err := z.u32()
+		if err != nil {
+			return nil, err
 		}
-		return nil, err
+		if _, err := io.CopyN(io.Discard, r, int64(n)+4); err != nil {
+			return nil, early(err)
+		}
 	}
 	return z, nil
+}
+
+// early makes an end before the time of what should be there.
+func early(err error) error {
+	if err == io.EOF {
+		return io.ErrUnexpectedEOF
+	}
+	return err
 }
 
 func (z *lzop) Close() error { return nil }
@@ -79,10 +108,8 @@ func (z *lzop) Read(p []byte) (int, error) {
 // u32 reads a number; the end before its time is io.ErrUnexpectedEOF.
 func (z *lzop) u32() (uint32, error) {
 	var b [4]byte
-	if _, err := io.ReadFull(z.r, b[:]); err == io.EOF {
-		return 0, io.ErrUnexpectedEOF
-	} else if err != nil {
-		return 0, err
+	if _, err := io.ReadFull(z.r, b[:]); err != nil {
+		return 0, early(err)
 	}
 	return binary.BigEndian.Uint32(b[:]), nil
 }
@@ -102,17 +129,13 @@ func (z *lzop) block() ([]byte, error) {
 	if packed == 0 || packed > length || length > lzopMaxBlock {
 		return nil, damagedf("a block of its LZO stream announces %d bytes packed into %d", length, packed)
 	}
-	var want uint32
-	for _, flag := range []uint32{lzopAdler, lzopCRC, lzopAdlerIn, lzopCRCIn} {
-		if z.flags&flag == 0 || flag&(lzopAdlerIn|lzopCRCIn) != 0 && packed == length {
+	var want [4]uint32
+	for i, c := range lzopSums {
+		if z.flags&c.flag == 0 || c.packed && packed == length {
 			continue
 		}
-		sum, err := z.u32()
-		if err != nil {
+		if want[i], err = z.u32(); err != nil {
 			return nil, err
-		}
-		if flag == lzopAdler {
-			want = sum
 		}
 	}
 	src, err := io.ReadAll(io.LimitReader(z.r, int64(packed))) // no more than is there
@@ -133,8 +156,14 @@ func (z *lzop) block() ([]byte, error) {
 			return nil, damagedf("a block of its LZO stream does not inflate")
 		}
 	}
-	if z.flags&lzopAdler != 0 && adler32.Checksum(dst) != want {
-		return nil, damagedf("the checksum of a block of its LZO stream does not match")
+	for i, c := range lzopSums {
+		of := dst
+		if c.packed {
+			of = src
+		}
+		if z.flags&c.flag != 0 && (!c.packed || packed < length) && c.sum(of) != want[i] {
+			return nil, damagedf("the checksum of a block of its LZO stream does not match")
+		}
 	}
 	return dst, nil
 }
