@@ -81,6 +81,15 @@ func tell(b *strings.Builder, indent string, m *image.Image) {
 	}
 	line := func(format string, args ...any) { fmt.Fprintf(b, indent+format+"\n", args...) }
 	line("%s, %d bytes, compression %q", m.Format, m.Extent, m.Compression)
+	if m.EraseBlock > 0 {
+		line("erase block of %d bytes", m.EraseBlock)
+	}
+	if m.Load != nil {
+		line("load %#x", *m.Load)
+	}
+	if m.Entry != nil {
+		line("entry %#x", *m.Entry)
+	}
 	for _, f := range m.Fields {
 		line("field %s at %d, %d bytes: %q %q", f.Name, f.Offset, len(f.Raw), f.Value, f.Meaning)
 	}
@@ -88,7 +97,10 @@ func tell(b *strings.Builder, indent string, m *image.Image) {
 		line("fact %s %q at %d, %d bytes, protected %v, payload %v", f.About, f.Value, f.Source.Offset, f.Source.Size, f.Protected, f.Payload)
 	}
 	for _, s := range m.Sums {
-		line("sum %s over %v but %v: OK %v", s.What, s.Over, s.Zeroed, s.OK)
+		line("sum %s at %d over %v but %v: OK %v", s.What, s.At, s.Over, s.Zeroed, s.OK)
+		if len(s.Covers) > 0 {
+			line("  covers %v", s.Covers)
+		}
 	}
 	for _, c := range m.Configs {
 		line("configuration %s, default %v: %v starts %v, program %v", c.Name, c.Default, c.Images, c.Starts, c.Program)
