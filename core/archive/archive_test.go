@@ -300,3 +300,23 @@ func TestUnsafeNames(t *testing.T) {
 	assert.Equal(t, "a/b..c/d", clean)
 	assert.Empty(t, why)
 }
+
+// Links, devices and pipes are told one by one up to a bound, and the rest counted.
+func TestManyLinks(t *testing.T) {
+	var b bytes.Buffer
+	w := tar.NewWriter(&b)
+	for i := range maxSpecials + 3 {
+		require.NoError(t, w.WriteHeader(&tar.Header{Typeflag: tar.TypeSymlink, Name: fmt.Sprintf("link-%d", i), Linkname: "/etc/elsewhere"}))
+	}
+	require.NoError(t, w.Close())
+	n, err := walk(t, "p.tar", b.Bytes(), DefaultLimits())
+	require.NoError(t, err)
+	told := 0
+	for _, p := range n.problems {
+		if strings.Contains(p.What, "leads out of the package") {
+			told++
+		}
+	}
+	assert.Equal(t, maxSpecials, told)
+	assert.True(t, n.says(Unsafe, "p.tar", "and 3 more links, devices and pipes"), "%v", n.problems[len(n.problems)-3:])
+}

@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"encoding/binary"
 	"hash/crc32"
+	"io"
 	"os"
 	"path/filepath"
 	"strings"
@@ -130,5 +131,26 @@ func TestISOAsFolder(t *testing.T) {
 			continue
 		}
 		assert.Len(t, n.content["p.iso"], len(bad))
+	}
+}
+
+// A stream of LZMA2 that ends before the size that the archive gives is cut, also by a single byte; one that goes on is read
+// to that size.
+func TestLZMA2EndsWhereItSays(t *testing.T) {
+	stream := append([]byte{1, 0, 4}, "tramsXX"...)
+	stream = append(stream[:8], 0) // five bytes, not packed, and the end
+	for size, want := range map[uint64]string{5: "trams", 3: "tra"} {
+		r, err := lzma2Reader([]byte{24}, size, []io.ReadCloser{io.NopCloser(bytes.NewReader(stream))})
+		require.NoError(t, err)
+		got, err := io.ReadAll(r)
+		require.NoError(t, err)
+		assert.Equal(t, want, string(got))
+	}
+	for _, size := range []uint64{6, 7, 1 << 40} {
+		r, err := lzma2Reader([]byte{24}, size, []io.ReadCloser{io.NopCloser(bytes.NewReader(stream))})
+		require.NoError(t, err)
+		got, err := io.ReadAll(r)
+		assert.ErrorIs(t, err, io.ErrUnexpectedEOF, "%d bytes", size)
+		assert.Equal(t, "trams", string(got))
 	}
 }

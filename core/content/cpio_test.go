@@ -29,6 +29,21 @@ func packed(t testing.TB, dir, form string) []byte {
 	return out
 }
 
+// The new form is told by its header alone, also where its first name ends further on.
+func TestIsCpio(t *testing.T) {
+	head := []byte("070701" + strings.Repeat("0", 88) + "00000100" + strings.Repeat("0", 8))
+	assert.True(t, IsCpio(head))
+	assert.False(t, IsCpio(append([]byte("07070x"), head[6:]...)))
+	binary := make([]byte, 40)
+	copy(binary, "\xc7\x71")
+	binary[20] = 5 // the size of the name
+	copy(binary[26:], "file\x00")
+	assert.True(t, IsCpio(binary))
+	assert.False(t, IsCpio(binary[:30]), "the binary form is told by its name's end")
+	binary[30] = 'x'
+	assert.False(t, IsCpio(binary))
+}
+
 // What cpio packs lists as it lay on the disk, in all of its forms, also where archives
 // follow each other.
 func TestCpioForms(t *testing.T) {

@@ -52,6 +52,7 @@ func TestReadDevices(t *testing.T) {
 	}{
 		"rows":                       {"a.csv", "name,model\nx,VR-1\ny,VR-2\n", nil, []string{"x VR-1", "y VR-2"}},
 		"rows without the ending":    {"a.txt", "Host;Type\nx;VR-1\n", map[string]string{"name": "Host", "model": "Type"}, []string{"x VR-1"}},
+		"rows with quotes in cells":  {"a.csv", "name,model\nx \"east\",VR-1\n", nil, []string{`x "east" VR-1`}},
 		"objects":                    {"a.json", `[{"name": "x", "model": "VR-1"}, {"serial": 7, "model": "VR-2"}, {"model": "VR-3"}]`, nil, []string{"x VR-1", "7 VR-2", "refused a.json:1: the row has neither a name nor a serial number, and nothing to call the device by"}},
 		"objects, by paths":          {"a.json", `{"sites": [{"host": "x", "hw": {"type": "VR-1"}}]}`, map[string]string{"name": "host", "model": "hw.type"}, []string{"x VR-1"}},
 		"boxes of an inventory":      {"a.json", hardware(""), nil, []string{"one VG-20", "two VG-21"}},

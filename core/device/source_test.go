@@ -91,11 +91,11 @@ func TestReadCapture(t *testing.T) {
 func TestCheckCaptureRule(t *testing.T) {
 	bad := CaptureRule{Recognise: regexp.MustCompile("x"), Member: regexp.MustCompile("^unit"),
 		Read: []KeyPattern{{"modell", regexp.MustCompile("(x)")}, {"model", regexp.MustCompile("x")}},
-		Each: []KeyPattern{{"ports", regexp.MustCompile("(x)")}, {"slots", regexp.MustCompile("(?P<slot>x)")}, {"members", regexp.MustCompile("(?P<model>x)")}, {"boards", regexp.MustCompile("x")}}}
+		Each: []KeyPattern{{"ports", regexp.MustCompile("(x)")}, {"slots", regexp.MustCompile("(?P<slot>x)")}, {"members", regexp.MustCompile("(?P<model>x)")}, {"boards", regexp.MustCompile("x")}, {"members", regexp.MustCompile("(?P<member>x)(?P<modell>x)")}}}
 	var got []string
 	bad.Check(func(key, message string) { got = append(got, key+": "+message) })
 	all := strings.Join(got, "\n")
-	for _, want := range []string{`modell: "modell" is not a key`, "model: the pattern has no group", `ports: "ports" is no list`, "slots: the pattern needs the group name", "members: the pattern needs the group name", "boards: the pattern has no groups", "member: the pattern has no group"} {
+	for _, want := range []string{`modell: "modell" is not a key`, "model: the pattern has no group", `ports: "ports" is no list`, "slots: the pattern needs the group name", "members: the pattern needs the group name", "boards: the pattern has no groups", "member: the pattern has no group", `members: the group "modell": "modell" is not a key`} {
 		assert.Contains(t, all, want)
 	}
 	tramline.Check(func(key, message string) { t.Errorf("%s: %s", key, message) })
@@ -174,6 +174,13 @@ func TestReadDeviceTree(t *testing.T) {
 	assert.Equal(t, []string{"model=Quillmere QM-8T @" + dir + "/model ?", "boards=quillmere,qm8t-a @" + dir + "/compatible", "serial=0417-221 @" + dir + "/serial-number"}, said(r))
 	_, err = ReadFolder(t.TempDir())
 	assert.ErrorContains(t, err, "holds no device tree")
+
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "model"), []byte(strings.Repeat("Q", 64<<10)), 0o644))
+	_, err = ReadFolder(dir)
+	require.NoError(t, err, "a property of just the bound")
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "model"), []byte(strings.Repeat("Q", 64<<10+1)), 0o644))
+	_, err = ReadFolder(dir)
+	assert.ErrorContains(t, err, "a property of more than 65536 bytes")
 }
 
 const hardwareXML = `<?xml version="1.0"?>
@@ -293,11 +300,13 @@ func TestEncodedCaptures(t *testing.T) {
 
 func TestReadSourceRefuses(t *testing.T) {
 	for text, want := range map[string]string{
-		"":                        "f: the file is empty",
-		"\x7fELF\x00\x01":         "neither text nor",
-		"{\"a\": ":                "f:1: it does not read as JSON",
-		"{\"a\": 1}":              "holds no inventory that is read",
-		"<a><b></a>":              "does not read as XML",
+		"":                      "f: the file is empty",
+		"\x7fELF\x00\x01":       "neither text nor",
+		"{\"a\": ":              "f:1: it does not read as JSON",
+		"{\"a\": 1}":            "holds no inventory that is read",
+		"<a><b></a>":            "does not read as XML",
+		"[null, {\"a\": null}]": "holds no inventory",
+		strings.Repeat(`{"a": `, 90) + `{"ietf-hardware:hardware": {"component": [{"name": "sw", "class": "iana-hardware:chassis", "model-name": "QM-8T"}]}}` + strings.Repeat("}", 90): "holds no inventory",
 		"good morning\n":          "nothing in it is known to say what the device is",
 		"<html>sign in</html>":    "holds no inventory",
 		"TlvInfo\x00\x01\x00\x00": "has no CRC-32",

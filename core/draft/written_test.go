@@ -43,21 +43,28 @@ func TestDraftsAsWritten(t *testing.T) {
 	}
 	for name, manifest := range outerFields {
 		drafts[name] = func(t *testing.T) Input {
-			one, two := demo.UImage(5, 2, 2, "KX-5 8.4.2", []byte("the main image")), demo.UImage(17, 2, 5, "KX-5 loader 1.2.0", []byte("the loader"))
-			file := filepath.Join(t.TempDir(), "kx-8.4.2.zip")
-			var b bytes.Buffer
-			w := zip.NewWriter(&b)
-			for _, f := range []struct{ name, data string }{{manifest.name, strings.NewReplacer("SUM-1", sha(one), "SUM-2", sha(two)).Replace(manifest.text)}, {"kx/main.img", string(one)}, {"kx/loader.bin", string(two)}} {
-				part, err := w.Create(f.name)
-				require.NoError(t, err)
-				_, err = part.Write([]byte(f.data))
-				require.NoError(t, err)
+			return Input{Packages: []*survey.Survey{zipped(t, "kx-8.4.2.zip", manifest.name, manifest.text)}}
+		}
+	}
+	for name, files := range map[string][3]string{
+		"models":      {"kx5-8.4.2.zip", "kx7-8.4.2.zip", "kx7-8.4.1.zip"},
+		"other-names": {"kx5-8.4.2.zip", "image-kx-seven-8.4.2.zip", "kx5-8.4.1.zip"},
+	} {
+		drafts[name] = func(t *testing.T) Input {
+			var in Input
+			for i, file := range files {
+				model := []string{"KX-5", "KX-7", "KX-5"}[i]
+				if strings.HasPrefix(file, "kx7") {
+					model = "KX-7"
+				}
+				version := "8.4.2"
+				if i == 2 {
+					version = "8.4.1"
+				}
+				in.Packages = append(in.Packages, zipped(t, file, "manifest.json", strings.NewReplacer("MODEL", model, "VERSION", version).Replace(
+					`{"version": "VERSION", "model": "MODEL", "images": [{"path": "kx/main.img", "sha256": "SUM-1"}, {"path": "kx/loader.bin", "version": "1.2.0", "sha256": "SUM-2"}]}`)))
 			}
-			require.NoError(t, w.Close())
-			require.NoError(t, os.WriteFile(file, b.Bytes(), 0o644))
-			s, err := survey.Run(context.Background(), file, survey.Options{Limits: archive.DefaultLimits(), Texts: true})
-			require.NoError(t, err)
-			return Input{Packages: []*survey.Survey{s}}
+			return in
 		}
 	}
 	drafts["sentences"] = func(t *testing.T) Input {
@@ -76,6 +83,26 @@ func TestDraftsAsWritten(t *testing.T) {
 			pagetest.Hold(t, filepath.Join("testdata", "drafts", name+".yaml"), text)
 		})
 	}
+}
+
+// zipped surveys a package of a manifest and two images.
+func zipped(t *testing.T, name, manifest, text string) *survey.Survey {
+	t.Helper()
+	one, two := demo.UImage(5, 2, 2, "KX-5 8.4.2", []byte("the main image")), demo.UImage(17, 2, 5, "KX-5 loader 1.2.0", []byte("the loader"))
+	file := filepath.Join(t.TempDir(), name)
+	var b bytes.Buffer
+	w := zip.NewWriter(&b)
+	for _, f := range []struct{ name, data string }{{manifest, strings.NewReplacer("SUM-1", sha(one), "SUM-2", sha(two)).Replace(text)}, {"kx/main.img", string(one)}, {"kx/loader.bin", string(two)}} {
+		part, err := w.Create(f.name)
+		require.NoError(t, err)
+		_, err = part.Write([]byte(f.data))
+		require.NoError(t, err)
+	}
+	require.NoError(t, w.Close())
+	require.NoError(t, os.WriteFile(file, b.Bytes(), 0o644))
+	s, err := survey.Run(context.Background(), file, survey.Options{Limits: archive.DefaultLimits(), Texts: true})
+	require.NoError(t, err)
+	return s
 }
 
 // outerFields are manifests that say further out what holds for all of their records, or for some.

@@ -122,6 +122,15 @@ func TestStatements(t *testing.T) {
 	}
 }
 
+// What stands under a heading of prerequisites is one, but for what says that there is none.
+func TestPrerequisitesByTheirHeading(t *testing.T) {
+	var got []string
+	for _, s := range find(t, "n.txt", "Release 8.4.2\n=============\n\nNone\n\nRequirements\n------------\n\n- None\n- 32 MB\n- The old loader\n\nFixed\n-----\n\n- Lamps\n", "") {
+		got = append(got, string(s.Kind)+": "+s.Text+" ("+s.Section+")")
+	}
+	assert.Equal(t, []string{"prerequisite: 32 MB (Requirements)", "prerequisite: The old loader (Requirements)"}, got)
+}
+
 // One text in each form says the same, at its own lines.
 func TestForms(t *testing.T) {
 	plain := "NOTES FOR 8.4.2\n\nBefore you install\n------------------\n* The boot loader\n  must be 3.2.0 or later. Have a\n  console at hand.\n\nKnown issues\n\n1. Ports may flap (Q-1, e.g. A2 boards).\n\nFixed\n\n- Lamps of the Q1 are green again.\n"

@@ -131,12 +131,17 @@ func Find(file string, d *Document, rb *rulebook.Rulebook, about string) []State
 		if about != "" && strings.Contains(strings.ToLower(s.text), about) && (kind == "" || kind == Fix) {
 			kind = About
 		}
-		if kind == Fix || kind == "" || kind == Prerequisite && under == Prerequisite && !signed(s.text) && len(s.text) < 8 {
+		if kind == Fix || kind == "" || kind == Prerequisite && under == Prerequisite && saysNothing(s.text) {
 			continue // fixes are shown when they are asked for
 		}
 		out = append(out, Statement{File: file, Line: s.line, Page: s.page, Section: section, Kind: kind, Text: s.text, Versions: r.versions(s.text), Models: r.models(s.text)})
 	}
 	return out
+}
+
+// saysNothing tells an item of a list of prerequisites that names none, such as "None".
+func saysNothing(text string) bool {
+	return len(text) < 8 && !signed(text) && !strings.ContainsAny(text, "0123456789")
 }
 
 func kindOf(all []sign, text string) Kind {
