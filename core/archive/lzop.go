@@ -131,7 +131,7 @@ func (z *lzop) block() ([]byte, error) {
 	}
 	var want [4]uint32
 	for i, c := range lzopSums {
-		if z.flags&c.flag == 0 || c.packed && packed == length {
+		if !z.has(c.flag, c.packed, packed < length) {
 			continue
 		}
 		if want[i], err = z.u32(); err != nil {
@@ -145,25 +145,38 @@ func (z *lzop) block() ([]byte, error) {
 	if len(src) < int(packed) {
 		return nil, io.ErrUnexpectedEOF
 	}
-	dst := src
-	if packed < length {
-		if int64(length) > 256*int64(packed)+64 { // more than LZO can pack
-			return nil, damagedf("a block of its LZO stream announces %d bytes packed into %d", length, packed)
-		}
-		dst = make([]byte, length)
-		n, err := lzo.Decompress(src, dst)
-		if err != nil || n != int(length) {
-			return nil, damagedf("a block of its LZO stream does not inflate")
-		}
+	dst, err := unpackLZO(src, length)
+	if err != nil {
+		return nil, err
 	}
 	for i, c := range lzopSums {
 		of := dst
 		if c.packed {
 			of = src
 		}
-		if z.flags&c.flag != 0 && (!c.packed || packed < length) && c.sum(of) != want[i] {
+		if z.has(c.flag, c.packed, packed < length) && c.sum(of) != want[i] {
 			return nil, damagedf("the checksum of a block of its LZO stream does not match")
 		}
+	}
+	return dst, nil
+}
+
+// has tells whether a block has a checksum; one that is not packed has none of its packed bytes.
+func (z *lzop) has(flag uint32, ofPacked, packed bool) bool {
+	return z.flags&flag != 0 && (!ofPacked || packed)
+}
+
+// unpackLZO inflates a block to its length; one of that length is not packed.
+func unpackLZO(src []byte, length uint32) ([]byte, error) {
+	if len(src) == int(length) {
+		return src, nil
+	}
+	if int64(length) > 256*int64(len(src))+64 { // more than LZO can pack
+		return nil, damagedf("a block of its LZO stream announces %d bytes packed into %d", length, len(src))
+	}
+	dst := make([]byte, length)
+	if n, err := lzo.Decompress(src, dst); err != nil || n != int(length) {
+		return nil, damagedf("a block of its LZO stream does not inflate")
 	}
 	return dst, nil
 }
