@@ -285,12 +285,12 @@ type written struct {
 	kind     byte
 }
 
-// replay puts over the index what was written since.
-func (u *ubifs) replay(first, logs int64, commit uint64) error {
+// bud is where nodes were written since the index was.
+type bud struct{ leb, off int64 }
+
+// buds are those that the log refers to since a commit, and the sequence number of that.
+func (u *ubifs) buds(first, logs int64, commit uint64) (buds []bud, since uint64, err error) {
 	le := binary.LittleEndian
-	type bud struct{ leb, off int64 }
-	var buds []bud
-	var since uint64
 	for i := range min(logs, 1<<16) {
 		leb := ubifsLog + (first-ubifsLog+i)%logs
 		n, old := 0, false
@@ -310,11 +310,20 @@ func (u *ubifs) replay(first, logs int64, commit uint64) error {
 			return nil
 		})
 		if err != nil {
-			return err
+			return nil, 0, err
 		}
 		if n == 0 || old {
 			break
 		}
+	}
+	return buds, since, nil
+}
+
+// replay puts over the index what was written since.
+func (u *ubifs) replay(first, logs int64, commit uint64) error {
+	buds, since, err := u.buds(first, logs, commit)
+	if err != nil {
+		return err
 	}
 	var all []written
 	for _, b := range buds {
@@ -322,7 +331,7 @@ func (u *ubifs) replay(first, logs int64, commit uint64) error {
 			if len(all) >= ubifsLeaves {
 				return unsupported("it has more than %d nodes, and fitcheck reads no more", ubifsLeaves)
 			}
-			if sequence := le.Uint64(n[8:]); sequence > since {
+			if sequence := binary.LittleEndian.Uint64(n[8:]); sequence > since {
 				all = append(all, written{sequence, ubifsPlace{at, int32(len(n))}, n[20]})
 			}
 			return nil

@@ -375,14 +375,22 @@ func (c *checker) tables(f *Field) {
 	}
 }
 
-func (c *checker) check(k *Check) {
-	a := digest.Algorithm(k.Sum.Text)
+// unit checks of how many bits the words are that a sum adds.
+func (c *checker) unit(k *Check) bool {
 	if k.Unit != 0 && k.Unit != 8 && k.Unit != 16 && k.Unit != 32 || k.Unit > 8 && !strings.HasPrefix(k.Sum.Text, "sum") {
 		c.fail(k.Spot, "", "unit is 8, 16 or 32, and goes with sum8, sum16 and sum32")
-		return
+		return false
 	}
 	if width := map[string]int{"sum8": 8, "sum16": 16}[k.Sum.Text]; width > 0 && k.Unit > width {
 		c.fail(k.Spot, "", "a %s cannot add words of %d bits", k.Sum.Text, k.Unit)
+		return false
+	}
+	return true
+}
+
+func (c *checker) check(k *Check) {
+	a := digest.Algorithm(k.Sum.Text)
+	if !c.unit(k) {
 		return
 	}
 	k.options = digest.Options{Invert: k.Invert, Unit: k.Unit, Order: order(c.l.Endian.Text)}
@@ -413,6 +421,11 @@ func (c *checker) check(k *Check) {
 			c.fail(z.Spot, "the fields are "+strings.Join(c.names(), ", "), "zeroed names the field %q, which there is not", z.Text)
 		}
 	}
+	c.over(k)
+}
+
+// over checks what a checksum is taken over.
+func (c *checker) over(k *Check) {
 	switch {
 	case k.Over.Word == "" && len(k.Over.Ends) != 2:
 		c.fail(or(k.Over.Spot, k.Spot), "write over: header, over: payload or over: [FROM, TO]", "it is not said what the checksum is taken over")

@@ -123,9 +123,13 @@ func (c comparison) need(s *Statement) {
 			c.rule(s, "needs "+n.Text(), n.Spot, true)
 		}
 	}
-	if s.Rule != nil {
-		return
+	if s.Rule == nil {
+		c.suggest(s, lower)
 	}
+}
+
+// suggest says which need the rulebook lacks; lower is the statement in small letters.
+func (c comparison) suggest(s *Statement, lower string) {
 	if m := sizeText.FindString(s.Text); m != "" {
 		key := "storage_free"
 		if strings.Contains(lower, "memory") || holdsWord(lower, "ram") {

@@ -115,6 +115,23 @@ func bullet(line string) (rest string, ok bool) {
 	return line, false
 }
 
+// headsWhatFollows tells a heading behind an empty line by its length and by what stands below it: nothing, or what begins
+// anew.
+func headsWhatFollows(text string, alone bool, below string) bool {
+	if len(text) >= 70 || strings.ContainsAny(text[len(text)-1:], ".,;!?") {
+		return false
+	}
+	return alone || strings.HasSuffix(text, ":") || capitals(text) || len(text) < 45 && begins(below)
+}
+
+// next is the line below another; "" below the last.
+func next(lines []string, i int) string {
+	if i+1 < len(lines) {
+		return lines[i+1]
+	}
+	return ""
+}
+
 // readPlain reads plain text: a line that is underlined, numbered as a section,
 // in capitals, or short and followed by a blank line is a heading.
 func readPlain(text string) []Line {
@@ -128,12 +145,9 @@ func readPlain(text string) []Line {
 		}
 		l := Line{Number: i + 1, Text: trimmed, Begins: blank(i-1) || i > 0 && underline(strings.TrimSpace(raw[i-1]))}
 		rest, item := bullet(trimmed)
-		under := i+1 < len(raw) && underline(strings.TrimSpace(raw[i+1])) && !blank(i+1)
-		short := len(trimmed) < 70 && !strings.ContainsAny(trimmed[len(trimmed)-1:], ".,;!?")
+		under := i+1 < len(raw) && underline(strings.TrimSpace(raw[i+1]))
 		switch {
-		case short && !item && len(trimmed) < 45 && blank(i-1) && !blank(i+1) && begins(raw[i+1]):
-			l.Heading, l.Begins = true, true // a short line before one that begins anew
-		case under, short && !item && blank(i-1) && (blank(i+1) || strings.HasSuffix(trimmed, ":") || capitals(trimmed)):
+		case under, !item && blank(i-1) && headsWhatFollows(trimmed, blank(i+1), next(raw, i)):
 			l.Heading, l.Begins = true, true
 		case item:
 			l.Text, l.Begins = rest, true

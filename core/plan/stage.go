@@ -168,18 +168,25 @@ func (s *Staging) compare(wanted map[string][]byte, res *Staged) (missing, remov
 		return nil, nil, &ForeignError{foreign}
 	}
 	if s.Replace {
-		for name, sum := range earlier {
-			if want[name] != "" || !filepath.IsLocal(name) { // the record may have been written by anybody
-				continue
-			}
-			if got, err := digestOf(filepath.Join(s.Dir, filepath.FromSlash(name))); err == nil && got == sum {
-				remove = append(remove, name)
-			}
-		}
+		remove = s.unwanted(earlier, want)
 	}
 	slices.Sort(missing)
-	slices.Sort(remove)
 	return missing, remove, nil
+}
+
+// unwanted are the files of an earlier staging that are still as it wrote them, and belong to this one no more.
+func (s *Staging) unwanted(earlier, want map[string]string) []string {
+	var out []string
+	for name, sum := range earlier {
+		if want[name] != "" || !filepath.IsLocal(name) { // the record may have been written by anybody
+			continue
+		}
+		if got, err := digestOf(filepath.Join(s.Dir, filepath.FromSlash(name))); err == nil && got == sum {
+			out = append(out, name)
+		}
+	}
+	slices.Sort(out)
+	return out
 }
 
 // earlier lists what an earlier run staged here, with the digests; nil when

@@ -547,7 +547,17 @@ func (c *collector) Begin(a *archive.Item, head []byte) archive.Sink {
 // known: a manifest, a checksum list. listed says that by its first bytes it is a list of digests,
 // or a signed text.
 func (c *collector) wantsText(a *archive.Item, kind string, listed bool) bool {
-	path := globPath(a.Address)
+	if c.namesText(globPath(a.Address)) {
+		return true
+	}
+	if kind == "text" && c.options.Texts || kind == "json" || kind == "xml" || kind == "yaml" || kind == "text" && manifestName.MatchString(a.Name) {
+		return a.Size >= 0 && a.Size <= maxGuessed
+	}
+	return kind == "pem" && listed || kind == "text" && (listed || image.IsVersionFile(a.Name))
+}
+
+// namesText tells whether a rulebook names a file as a manifest, a list of checksums or a signature.
+func (c *collector) namesText(path string) bool {
 	for _, rb := range c.options.Rulebooks {
 		for _, p := range rb.Packages {
 			if p.Manifest != nil && p.Manifest.Item.Match(path) || p.Checksums.Set() && p.Checksums.Match(path) || p.Signature != nil && p.Signature.Item.Set() && p.Signature.Item.Match(path) {
@@ -555,13 +565,7 @@ func (c *collector) wantsText(a *archive.Item, kind string, listed bool) bool {
 			}
 		}
 	}
-	if kind == "text" && c.options.Texts {
-		return a.Size >= 0 && a.Size <= maxGuessed
-	}
-	if kind == "json" || kind == "xml" || kind == "yaml" || kind == "text" && manifestName.MatchString(a.Name) {
-		return a.Size >= 0 && a.Size <= maxGuessed
-	}
-	return kind == "pem" && listed || kind == "text" && (listed || image.IsVersionFile(a.Name))
+	return false
 }
 
 // manifestName is what texts are named that may be manifests without a

@@ -405,20 +405,8 @@ type receiving struct {
 // take is given one packet; it tells whether something is to be waited for anew.
 func (r *receiving) take(p *packet) (bool, error) {
 	s := r.s
-	switch {
-	case p.op != opData:
-		return false, nil
-	case p.block == r.next:
-	case p.block == r.next-1 && r.behind == 0 && r.answer != nil: // our acknowledgement was lost
-		return false, s.send(r.answer)
-	case int16(p.block-r.next) > 0 && s.window > 1 && !r.told && r.answer != nil: // one is missing: all behind it comes again
-		r.told, r.behind, r.asked = true, 0, true
-		if r.done > 0 || r.next != 1 {
-			r.answer = ack(r.next - 1)
-		}
-		return false, s.send(r.answer)
-	default:
-		return false, nil
+	if p.op != opData || p.block != r.next {
+		return false, r.astray(p)
 	}
 	if len(p.data) > s.block {
 		return false, s.fail(CodeIllegal, fmt.Sprintf("a block of %d bytes, and %d were agreed on", len(p.data), s.block))
@@ -444,6 +432,24 @@ func (r *receiving) take(p *packet) (bool, error) {
 	}
 	r.behind, r.asked, r.sent = 0, false, time.Now()
 	return true, s.send(r.answer)
+}
+
+// astray answers what is not the block that comes next.
+func (r *receiving) astray(p *packet) error {
+	s := r.s
+	switch {
+	case p.op != opData || r.answer == nil:
+		return nil
+	case p.block == r.next-1 && r.behind == 0: // our acknowledgement was lost
+		return s.send(r.answer)
+	case int16(p.block-r.next) > 0 && s.window > 1 && !r.told: // one is missing: all behind it comes again
+		r.told, r.behind, r.asked = true, 0, true
+		if r.done > 0 || r.next != 1 {
+			r.answer = ack(r.next - 1)
+		}
+		return s.send(r.answer)
+	}
+	return nil
 }
 
 // receiveFile receives blocks; answer is what is sent until the first one

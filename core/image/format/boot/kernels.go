@@ -45,7 +45,6 @@ func streamIn(b []byte) int {
 // appendedTree looks for a device tree behind a kernel: one that begins at
 // from, or that ends where the file does.
 func appendedTree(m *image.Image, s *image.Source, from int64) {
-	const room = 1 << 20
 	size := s.Size()
 	if size < 0 && !s.Whole() {
 		return
@@ -62,6 +61,13 @@ func appendedTree(m *image.Image, s *image.Source, from int64) {
 		}
 		return
 	}
+	treeNearEnd(m, s, from, size)
+}
+
+// treeNearEnd looks for a device tree in the last MiB of a kernel: one that ends where the file does, but for padding, or
+// begins where the kernel ends.
+func treeNearEnd(m *image.Image, s *image.Source, from, size int64) {
+	const room = 1 << 20
 	at := max(from, size-room)
 	if from > 0 && from <= size-fdtHeader {
 		at = min(at, from)
