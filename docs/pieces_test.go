@@ -16,6 +16,7 @@ import (
 const (
 	mostLines    = 60
 	mostBranches = 15
+	mostChoices  = 20 // branches, and conditions joined by && and ||
 )
 
 // A function that is longer than a screen, or branches more than a reader keeps in mind, says why it is in one
@@ -37,7 +38,8 @@ func TestPieces(t *testing.T) {
 			}
 			lines := files.Position(fn.End()).Line - files.Position(fn.Pos()).Line + 1
 			assert.LessOrEqual(t, lines, mostLines, "%s: %s has %d lines: cut it, or say why it is \"In one piece: …\"", path, fn.Name.Name, lines)
-			n := branches(fn.Body)
+			n, all := branches(fn.Body)
+			assert.LessOrEqual(t, all, mostChoices, "%s: %s has %d branches and joined conditions: cut it, or say why it is \"In one piece: …\"", path, fn.Name.Name, all)
 			assert.LessOrEqual(t, n, mostBranches, "%s: %s has %d branches: cut it, or say why it is \"In one piece: …\"", path, fn.Name.Name, n)
 		}
 		return nil
@@ -45,8 +47,9 @@ func TestPieces(t *testing.T) {
 	require.NoError(t, err)
 }
 
-func branches(body *ast.BlockStmt) int {
-	n := 1
+// branches counts the ways that a body may go, and those with each of the conditions that are joined.
+func branches(body *ast.BlockStmt) (n, all int) {
+	n = 1
 	ast.Inspect(body, func(node ast.Node) bool {
 		switch node := node.(type) {
 		case *ast.IfStmt, *ast.ForStmt, *ast.RangeStmt:
@@ -59,8 +62,12 @@ func branches(body *ast.BlockStmt) int {
 			if node.Comm != nil {
 				n++
 			}
+		case *ast.BinaryExpr:
+			if node.Op == token.LAND || node.Op == token.LOR {
+				all++
+			}
 		}
 		return true
 	})
-	return n
+	return n, n + all
 }

@@ -20,6 +20,8 @@ var heads = sync.Pool{New: func() any { return bufio.NewReaderSize(nil, HeadSize
 
 // item shows one item to the visitor, passes its content to the sink and
 // enters it where it is an archive. Its error ends the walk.
+//
+// In one piece: the order in which an item is opened, listed, kept and hashed.
 func (w *walker) item(it *Item, src source) error {
 	if err := w.countItem(it.Address); err != nil {
 		return err

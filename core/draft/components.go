@@ -41,6 +41,19 @@ func (d *Draft) components(all []*reading) {
 	}
 }
 
+// bootAndMain picks the words that stand for the boot loader and for the system by what they say; "" for none.
+func bootAndMain(words []string) (boot, main string) {
+	for _, w := range words {
+		switch {
+		case w == "boot" || boot != "boot" && bootWord.MatchString(w):
+			boot = w
+		case w == "main" || main == "" && mainWord.MatchString(w):
+			main = w
+		}
+	}
+	return boot, main
+}
+
 // nameBootAndMain tells which of the makers' words stands for the boot loader, and which for the system.
 func (d *Draft) nameBootAndMain(all []*reading) {
 	counts := map[string]int{}
@@ -63,15 +76,7 @@ func (d *Draft) nameBootAndMain(all []*reading) {
 			sizes[key] = max(sizes[key], it.Size)
 		}
 	}
-	boot, main := "", ""
-	for _, w := range words {
-		switch {
-		case w == "boot" || boot != "boot" && bootWord.MatchString(w):
-			boot = w
-		case w == "main" || main == "" && mainWord.MatchString(w):
-			main = w
-		}
-	}
+	boot, main := bootAndMain(words)
 	if main == "" && !unclaimed { // the largest is the system
 		for _, w := range words {
 			if w != boot && (main == "" || sizes[w] > sizes[main]) {

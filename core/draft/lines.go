@@ -254,6 +254,21 @@ var (
 	modelsAndRevs = pattern.New(`^(\S+)\s+(?:revs?\.?|revisions?|hw|boards?)\s*[:=]?\s*(\S.*)$`)
 )
 
+// headed are the meanings of labels that a heading may have.
+var headed = map[string]bool{"models": true, "revisions": true, "arch": true, "platform": true, "family": true, "region": true, "boards": true, "component": true}
+
+// devicesShape is a text that names models, and revisions of one, as a pattern; after is what follows it.
+func devicesShape(text, after string) (pattern string, ok bool) {
+	if m := modelsAndRevs.FindStringSubmatch(text); m != nil && modelList.MatchString(m[1]) {
+		middle := strings.TrimSuffix(strings.TrimPrefix(text, m[1]), m[2])
+		return `(?P<models>\S+)` + literal(middle) + `(?P<revisions>\S.*?)`, true
+	}
+	if modelList.MatchString(text) {
+		return `(?P<models>` + modelsPattern(after) + `)`, true
+	}
+	return "", false
+}
+
 // headingShape is a line as a pattern, with what it says of the lines below it in groups.
 func headingShape(line string) string {
 	before, inside, after := "", line, ""
@@ -262,16 +277,7 @@ func headingShape(line string) string {
 	} else if t, ok := strings.CutSuffix(line, ":"); ok {
 		inside, after = strings.TrimSpace(t), `\s*:`
 	}
-	subject := func(t string) (pattern string, ok bool) {
-		if m := modelsAndRevs.FindStringSubmatch(t); m != nil && modelList.MatchString(m[1]) {
-			middle := strings.TrimSuffix(strings.TrimPrefix(t, m[1]), m[2])
-			return `(?P<models>\S+)` + literal(middle) + `(?P<revisions>\S.*?)`, true
-		}
-		if modelList.MatchString(t) {
-			return `(?P<models>` + modelsPattern(after) + `)`, true
-		}
-		return "", false
-	}
+	subject := func(t string) (pattern string, ok bool) { return devicesShape(t, after) }
 	if p, ok := subject(inside); ok {
 		return before + p + after
 	}
@@ -281,7 +287,7 @@ func headingShape(line string) string {
 		switch p, ok := subject(m[3]); {
 		case ok && (meaning == "models" || meaning == ""):
 			return before + label + p + after
-		case meaning == "models" || meaning == "revisions" || meaning == "arch" || meaning == "platform" || meaning == "family" || meaning == "region" || meaning == "boards" || meaning == "component" || meaning == "version" && versionWord.MatchString(m[3]):
+		case headed[meaning] || meaning == "version" && versionWord.MatchString(m[3]):
 			return before + label + `(?P<` + meaning + `>\S.*?)` + after
 		}
 		return before + literal(m[1]) + `\b.*`

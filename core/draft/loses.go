@@ -27,6 +27,8 @@ func (t *told) loss(main []*mention) {
 }
 
 // back reads whether older releases may follow.
+//
+// In one piece: which release a sentence names as the one that is left, and what follows.
 func (t *told) back(main []*mention) {
 	lost := loses.MatchString(t.text) && settings.MatchString(t.text) && !keeps.MatchString(t.text)
 	if forbids.MatchString(t.text) {

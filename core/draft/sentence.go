@@ -71,6 +71,8 @@ var (
 )
 
 // sentence reads one.
+//
+// In one piece: what a sentence may say, one after the other.
 func (t *told) sentence(s notes.Sentence) {
 	t.text, t.where, t.line = s.Text, whereLine(t.note.Name, s.Line), s.Line
 	var main, others []*mention

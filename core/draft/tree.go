@@ -314,15 +314,7 @@ func aboutOf(all []element, file string, taken map[string]bool) [][2]string {
 		if c.key == "$section" || c.key == elementKey {
 			c.key = ""
 		}
-		for _, e := range all {
-			n := field(e.node, key)
-			if n == nil || len(n.List) > 0 && n.List[0].IsMap() {
-				continue
-			}
-			for _, t := range textsOf(n) {
-				c.values, c.of, c.items = append(c.values, t), append(c.of, e.of), append(c.items, e.item)
-			}
-		}
+		c.fill(all, key)
 		about := c.about()
 		if about == "" && c.key != "" && meaningOf(c.key) == "" {
 			c.key = "" // by what stands there alone
@@ -337,6 +329,19 @@ func aboutOf(all []element, file string, taken map[string]bool) [][2]string {
 		out = append(out, [2]string{about, key})
 	}
 	return out
+}
+
+// fill takes what the elements say under a key.
+func (c *column) fill(all []element, key string) {
+	for _, e := range all {
+		n := field(e.node, key)
+		if n == nil || len(n.List) > 0 && n.List[0].IsMap() {
+			continue
+		}
+		for _, t := range textsOf(n) {
+			c.values, c.of, c.items = append(c.values, t), append(c.of, e.of), append(c.items, e.item)
+		}
+	}
 }
 
 // rankOf puts the keys first that mean nothing else.

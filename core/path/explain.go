@@ -63,6 +63,21 @@ func (t *team) against(s stand, m move) []reason {
 	return out
 }
 
+// bringsOlderBoot tells that a release would write an older boot loader over the one installed on a box.
+func (t *team) bringsOlderBoot(s stand, m move, b int, rel *rulebook.Release) (reason, bool) {
+	l, box := t.lines[m.line], t.boxes[b]
+	if m.bootOnly || box.boot == l.main || box.optional(l.families[b], box.boot) {
+		return reason{}, false
+	}
+	v, brings := box.bringsOf(rel, l.families[b], box.boot)
+	have, known := s.components[b][box.boot]
+	if !brings || !known || t.newer(box.boot, v, have) || t.rules.Scheme(box.boot).Equal(v, have) {
+		return reason{}, false
+	}
+	return reason{code: versionOlderBoot, text: fmt.Sprintf("it brings %s %s, and the newer %s is installed: an older boot loader is never written over a newer one", box.boot, v, have), sources: []Cited{{"brings " + v, t.rules.Source(rel.Spot)}}}, true
+}
+
+// boxAgainst are the reasons of one box against a move.
 func (t *team) boxAgainst(s stand, m move, b int) []reason {
 	l, box := t.lines[m.line], t.boxes[b]
 	c := &l.candidates[m.version]
@@ -85,10 +100,8 @@ func (t *team) boxAgainst(s stand, m move, b int) []reason {
 			out = append(out, reason{code: versionOlderBoot, text: "its boot loader is older than the one installed and moves with the " + l.main, sources: []Cited{of}})
 		}
 	}
-	if v, ok := box.bringsOf(rel, l.families[b], box.boot); ok && !m.bootOnly && box.boot != l.main && !box.optional(l.families[b], box.boot) && !t.newer(box.boot, v, s.components[b][box.boot]) && !t.rules.Scheme(box.boot).Equal(v, s.components[b][box.boot]) {
-		if have, known := s.components[b][box.boot]; known {
-			out = append(out, reason{code: versionOlderBoot, text: fmt.Sprintf("it brings %s %s, and the newer %s is installed: an older boot loader is never written over a newer one", box.boot, v, have), sources: []Cited{{"brings " + v, t.rules.Source(rel.Spot)}}})
-		}
+	if r, ok := t.bringsOlderBoot(s, m, b, rel); ok {
+		out = append(out, r)
 	}
 	if _, known := s.components[b][box.boot]; m.bootOnly && !known {
 		out = append(out, reason{code: versionBootUnknown, text: fmt.Sprintf("the installed %s is not known; a newer one may be there, and none may be put back", box.boot), unknown: true, sources: []Cited{box.missing()}})

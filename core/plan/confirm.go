@@ -237,6 +237,8 @@ func sides(l fit.Check, device, planned string, sources ...fit.Cited) fit.Check 
 
 // identity tells whether the captures are of the device: by its serial number, else by
 // its name, model and revision.
+//
+// In one piece: the signs by which a device is known again, the surest first.
 func (w *witness) identity(before *device.Device, group bool, key string, resets bool) []fit.Check {
 	of := func(key string, t y.String) (v device.Value, shown, given bool) {
 		_, guessed := before.Guessed(key)

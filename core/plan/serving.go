@@ -39,6 +39,8 @@ type Use struct {
 
 // Files lists the files of a step that the device fetches: the images that it
 // installs, or the package where that must stay whole.
+//
+// In one piece: from what is chosen for a member to what is served of it.
 func (s *Step) Files(hop int, deviceName string, v *fit.Verdict, rules Rules) []Serving {
 	var out []Serving
 	for _, m := range v.Members {

@@ -133,14 +133,7 @@ func (s *Staging) sums() []byte {
 func (s *Staging) compare(wanted map[string][]byte, res *Staged) (missing, remove []string, err error) {
 	earlier := s.earlier()
 	var foreign []string
-	want := map[string]string{}
-	for name, data := range wanted {
-		sum := sha256.Sum256(data)
-		want[name] = hex.EncodeToString(sum[:])
-	}
-	for _, f := range s.Files {
-		want[f.Name] = f.Digests.Of(digest.SHA256)
-	}
+	want := s.digests(wanted)
 	// The same files with another record, from another folder perhaps: only the
 	// record is written anew.
 	sums, _ := digestOf(filepath.Join(s.Dir, SumsName))
@@ -172,6 +165,19 @@ func (s *Staging) compare(wanted map[string][]byte, res *Staged) (missing, remov
 	}
 	slices.Sort(missing)
 	return missing, remove, nil
+}
+
+// digests are those of all files that are to be there, by their names; written are those that are made here.
+func (s *Staging) digests(written map[string][]byte) map[string]string {
+	out := map[string]string{}
+	for name, data := range written {
+		sum := sha256.Sum256(data)
+		out[name] = hex.EncodeToString(sum[:])
+	}
+	for _, f := range s.Files {
+		out[f.Name] = f.Digests.Of(digest.SHA256)
+	}
+	return out
 }
 
 // unwanted are the files of an earlier staging that are still as it wrote them, and belong to this one no more.

@@ -427,23 +427,28 @@ func Advice(v *fit.Verdict, instead *Instead, device string) []string {
 		other()
 	}
 	if v.Outcome == fit.Fits {
-		add("back up the settings off the device before the install")
-		for _, m := range v.Members {
-			for _, c := range m.Chosen {
-				switch {
-				case c.Slot == "":
-				case len(v.Members) > 1:
-					add(fmt.Sprintf("on %s, install %s into slot %s; the running image stays where it is", m.Name, c.Component, c.Slot))
-				default:
-					add(fmt.Sprintf("install into slot %s; the running image stays where it is", c.Slot))
-				}
-			}
-		}
-		for _, t := range v.Next {
-			add("afterwards, check: " + t)
-		}
+		installing(v, add)
 	}
 	return advice
+}
+
+// installing adds what to do about a package that fits.
+func installing(v *fit.Verdict, add func(string)) {
+	add("back up the settings off the device before the install")
+	for _, m := range v.Members {
+		for _, c := range m.Chosen {
+			switch {
+			case c.Slot == "":
+			case len(v.Members) > 1:
+				add(fmt.Sprintf("on %s, install %s into slot %s; the running image stays where it is", m.Name, c.Component, c.Slot))
+			default:
+				add(fmt.Sprintf("install into slot %s; the running image stays where it is", c.Slot))
+			}
+		}
+	}
+	for _, t := range v.Next {
+		add("afterwards, check: " + t)
+	}
 }
 
 // notThis begins advice against the package itself.

@@ -95,6 +95,8 @@ func place(w fact.Witness) fact.Source {
 
 // statements gathers what each source says of one thing. A manifest that gives one
 // file two versions or two components contradicts itself.
+//
+// In one piece: what each kind of witness may say of each fact.
 func (c *Case) statements(k Component, n fact.Name, witnesses []fact.Witness) []statement {
 	var out []statement
 	said := map[string]bool{} // what is stated many times is one statement

@@ -103,6 +103,8 @@ func (c *Case) within(n *rulebook.Need, w Will) (t truth.Truth, reads bool) {
 
 // needComponent: the component is within the range when the main image is installed,
 // and once all is.
+//
+// In one piece: the cases of before and after, which a reader holds against each other.
 func (c *Case) needComponent(n *rulebook.Need) Line {
 	name, text := n.Component.Text, n.Text()
 	v := c.Installed(name)

@@ -293,7 +293,6 @@ func (s *Screen) list(l List, indent int) {
 	if most > 0 && (len(items) > most+1 || l.Numbered && len(items) > most) { // one more takes the line that would tell of it
 		items = items[:most]
 	}
-	var widths []int
 	if l.Numbered {
 		items = slices.Clone(items)
 		for i := range items {
@@ -304,14 +303,7 @@ func (s *Screen) list(l List, indent int) {
 			items[i].Marks = append([]Span{mark}, items[i].Marks...)
 		}
 	}
-	for _, it := range items {
-		for k, m := range it.Marks {
-			if k == len(widths) {
-				widths = append(widths, 0)
-			}
-			widths[k] = max(widths[k], min(maxMark, width(Safe(m.Text))))
-		}
-	}
+	widths := markWidths(items)
 	for i, it := range items {
 		short := full > 0 && i >= full
 		if l.Deep != "" && !s.open(l.Deep) || s.tight.bare() || short {
@@ -326,6 +318,20 @@ func (s *Screen) list(l List, indent int) {
 		}
 		s.text(strings.Repeat(" ", indent), indent, Faint, t)
 	}
+}
+
+// markWidths are the widths of the columns of marks in front of items.
+func markWidths(items []Item) []int {
+	var widths []int
+	for _, it := range items {
+		for k, m := range it.Marks {
+			if k == len(widths) {
+				widths = append(widths, 0)
+			}
+			widths[k] = max(widths[k], min(maxMark, width(Safe(m.Text))))
+		}
+	}
+	return widths
 }
 
 // maxMark is how wide a column of short words may get.

@@ -115,6 +115,13 @@ func readFIT(s *image.Source) (*image.Image, error) {
 		m.Problem("none of its images has a payload")
 	}
 	fitConfigs(m, t, byName)
+	fitWitnesses(m, images, byName)
+	return m, nil
+}
+
+// fitWitnesses tells which images are started, and so say what the whole is for: those that a configuration starts, or all
+// of a kind that is started where there is none.
+func fitWitnesses(m *image.Image, images *fdtNode, byName map[string]*fitImage) {
 	for i := range m.Parts { // what no configuration starts is looked into, and witnesses nothing
 		p := &m.Parts[i]
 		p.Starts = len(m.Configs) == 0 && fitStartedTypes[byName[p.Name].kind]
@@ -129,7 +136,6 @@ func readFIT(s *image.Source) (*image.Image, error) {
 			}
 		}
 	}
-	return m, nil
 }
 
 // fitStartedTypes are the types of image that are started, or tell the started one its
@@ -327,6 +333,20 @@ func fitConfigs(m *image.Image, t *fdt, images map[string]*fitImage) {
 // fitStarted are the properties of a configuration that name images.
 var fitStarted = []string{"kernel", "firmware", "standalone", "loadables", "script", "fpga", "ramdisk", "fdt"}
 
+// component is what an image is that is started under a key; "" where that does not tell.
+func (fi *fitImage) component(key string) string {
+	switch {
+	case fi.os == "u-boot":
+		return "boot"
+	case key == "kernel":
+		return "main"
+	}
+	return ""
+}
+
+// fitPrograms are those of them that name what is started.
+var fitPrograms = map[string]bool{"kernel": true, "firmware": true, "standalone": true}
+
 func fitConfig(m *image.Image, t *fdt, n *fdtNode, standard bool, images map[string]*fitImage) image.Config {
 	c := image.Config{Name: n.name, Default: standard}
 	where := "/configurations/" + n.name
@@ -353,7 +373,7 @@ func fitConfig(m *image.Image, t *fdt, n *fdtNode, standard bool, images map[str
 			c.Images = append(c.Images, name)
 			// What is loaded beside the one that starts may be for another
 			// processor of the board.
-			starts := key == "kernel" || key == "firmware" || key == "standalone" || key == "loadables" && len(seen) == 0
+			starts := fitPrograms[key] || key == "loadables" && len(seen) == 0
 			c.Program = c.Program || starts
 			if starts || key == "fdt" && i == 0 {
 				c.Starts = append(c.Starts, name)
@@ -362,11 +382,8 @@ func fitConfig(m *image.Image, t *fdt, n *fdtNode, standard bool, images map[str
 				seen[fi.arch.Value] = true
 				c.Facts = append(c.Facts, *fi.arch)
 			}
-			switch {
-			case fi.os == "u-boot":
-				add(fact.Component, "boot", ref.at, ref.size, false)
-			case key == "kernel":
-				add(fact.Component, "main", ref.at, ref.size, false)
+			if component := fi.component(key); component != "" {
+				add(fact.Component, component, ref.at, ref.size, false)
 			}
 			if key == "fdt" && len(boards) == 0 && fi.part != nil {
 				boards = fitTreeBoards(t.s, fi)

@@ -68,6 +68,9 @@ type ubiVolume struct {
 	announced int64
 }
 
+// readUBI reads the headers of all erase blocks.
+//
+// In one piece: the header of the first block, the size of a block, then each.
 func readUBI(s *image.Source) (*image.Image, error) {
 	m := &image.Image{}
 	h, err := m.Header(s, "an erase counter header", 0, 64, binary.BigEndian)

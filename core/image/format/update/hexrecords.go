@@ -151,24 +151,32 @@ func readIHex(s *image.Source) (*image.Image, error) {
 	return m, err
 }
 
+// bigEndian is a number of as many bytes as there are.
+func bigEndian(b []byte) (n uint64) {
+	for _, c := range b {
+		n = n<<8 | uint64(c)
+	}
+	return n
+}
+
+// srecAddress are how many bytes the address of each type of record has.
+var srecAddress = map[byte]int{'0': 2, '1': 2, '2': 3, '3': 4, '5': 2, '6': 3, '7': 4, '8': 3, '9': 2}
+
 func readSRec(s *image.Source) (*image.Image, error) {
 	m := &image.Image{}
 	var a memory
 	var sums image.Tally
 	data, ended, counted := 0, false, false
 	err := hexLines(m, s, 2, func(number int, line string, b []byte) error {
-		if line[0] != 'S' || line[1] < '0' || line[1] > '9' || line[1] == '4' || len(b) < 3 || int(b[0])+1 != len(b) {
+		width := srecAddress[line[1]]
+		if line[0] != 'S' || width == 0 || len(b) < 3 || int(b[0])+1 != len(b) {
 			return fmt.Errorf("line %d is no S-record: %.40q", number, line)
 		}
 		sums.Add(add8(b) == 0xff, int64(number))
-		width := map[byte]int{'0': 2, '1': 2, '2': 3, '3': 4, '5': 2, '6': 3, '7': 4, '8': 3, '9': 2}[line[1]]
 		if len(b) < 2+width {
 			return fmt.Errorf("line %d is too short for its type: %.40q", number, line)
 		}
-		var at uint64
-		for _, c := range b[1 : 1+width] {
-			at = at<<8 | uint64(c)
-		}
+		at := bigEndian(b[1 : 1+width])
 		body := b[1+width : len(b)-1]
 		switch line[1] {
 		case '0':
