@@ -6,6 +6,7 @@ import (
 	"fitcheck/core/fact"
 	"fitcheck/core/survey"
 	"fitcheck/core/truth"
+	"fitcheck/core/wording"
 )
 
 // Complete is the name of the check.
@@ -159,7 +160,7 @@ func (c *Case) listed() []Line {
 		n += len(m.Records)
 	}
 	l := completeAll.Line("")
-	l.Device, l.Package = c.Hardware(), fmt.Sprintf("%d files listed", n)
+	l.Device, l.Package = c.Hardware(), wording.Count(int64(n), "file")+" listed"
 	return []Line{*l.Cite(c.ofDevice(), Cited{OfPackage, l.Package, src(c.Survey.Manifests[0].Address)})}
 }
 

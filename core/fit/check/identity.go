@@ -168,9 +168,9 @@ func (c *Case) undecided(base Line, r *reasons, n fact.Name, o *opinion, cand *C
 	v := c.Value(n)
 	switch {
 	case v.State == member.Guessed:
-		return r.guessed.become(base, why(string(n), v)).Advise("%s", c.howToKnow(string(n), v))
+		return r.guessed.become(base, why(r.what, v)).Advise("%s", c.howToKnow(string(n), v))
 	case v.State == member.Missing:
-		return r.deviceUnknown.become(base, why(string(n), v)).Advise("%s", c.howToKnow(string(n), v))
+		return r.deviceUnknown.become(base, why(r.what, v)).Advise("%s", c.howToKnow(string(n), v))
 	case o.facts[0].Open:
 		base.Package = "left open: " + o.facts[0].Text()
 		return c.unsaidArch(base, cand, fmt.Sprintf("the header leaves open whether it is %s", o.facts[0].Text()))
