@@ -154,3 +154,17 @@ func BenchmarkScan(b *testing.B) {
 		})
 	}
 }
+
+// A file that changes its kind with every block is not told block by block without an end: what is left is one region.
+func TestScanIsBounded(t *testing.T) {
+	const blocks, most = 20_050, 20_001
+	data := make([]byte, blocks*4096)
+	for i := 1; i < blocks; i += 2 {
+		copy(data[i*4096:], bytes.Repeat([]byte{0xff}, 4096))
+	}
+	regions := scan(t, data)
+	require.Len(t, regions, most)
+	last := regions[most-1]
+	assert.Equal(t, image.Region{From: last.From, To: int64(len(data)), What: "data"}, last)
+	assert.EqualValues(t, (most-1)*4096, last.From)
+}
