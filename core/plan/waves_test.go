@@ -198,3 +198,28 @@ func TestWavesOfACrown(t *testing.T) {
 		assert.Equal(t, 2, len(waves), "%d pairs", pairs)
 	}
 }
+
+// A window is minutes up to a week, or times of day, over midnight, too, and the whole day where both are the same.
+func TestReadWindow(t *testing.T) {
+	for text, want := range map[string]string{
+		"90": "-1 90", "1": "-1 1", "10080": "-1 10080", "22:00-04:00": "1320 360", "01:15-05:45": "75 270", "06:00-06:00": "360 1440", "00:00-23:59": "0 1439",
+		"0": "0 minutes are no window", "10081": "10081 minutes are no window", "-5": "no window", "night": "no window", "25:00-04:00": "no window", "22:00-04:60": "no window", "22:00-04:00 backup": "no window",
+	} {
+		n, err := ReadWindow(text)
+		got := fmt.Sprint(n.Start, " ", n.Minutes)
+		if err != nil {
+			got = err.Error()
+		}
+		assert.Contains(t, got, want, text)
+	}
+	n, err := ReadWindow("22:00-04:00")
+	require.NoError(t, err)
+	for _, text := range []string{"02:00-03:00 nightly backup", "23:30-00:15 counting", "21:00-23:00 late trams"} {
+		require.NoError(t, n.Exclude(text))
+	}
+	assert.Equal(t, []Span{{0, 60, "late trams"}, {90, 135, "counting"}, {240, 300, "nightly backup"}, {1380, 1500, "late trams"}}, n.Excluded)
+	assert.ErrorContains(t, n.Exclude("at noon"), "no time of the night")
+	n, err = ReadWindow("90")
+	require.NoError(t, err)
+	assert.ErrorContains(t, n.Exclude("02:00-03:00"), "the window gives none")
+}
