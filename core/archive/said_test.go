@@ -13,7 +13,8 @@ import (
 )
 
 // TestWhatIsSaid holds what is found in packages of every kind, and what is said of them when a byte is another or
-// they are cut short, against testdata/said.txt, so that a change of what is said is seen.
+// they are cut short, against testdata/said.txt, so that a change of what is said is seen. What is said of many such bytes
+// is told of the first, and counted.
 func TestWhatIsSaid(t *testing.T) {
 	var b strings.Builder
 	all := samples(t)
@@ -25,11 +26,12 @@ func TestWhatIsSaid(t *testing.T) {
 			continue // what differs is in the streams of texts
 		}
 		fmt.Fprintf(&b, "## %s, %d bytes\n", name, len(data))
-		told := map[string]bool{}
+		told := map[string]int{}
+		var lines, alikes []string
 		say := func(what, text string) {
-			if alike := numbers.ReplaceAllString(names.ReplaceAllString(text, "…"), "…"); !told[alike] {
-				told[alike] = true
-				fmt.Fprintf(&b, "%s: %s\n", what, text)
+			alike := numbers.ReplaceAllString(names.ReplaceAllString(text, "…"), "…")
+			if told[alike]++; told[alike] == 1 {
+				lines, alikes = append(lines, what+": "+text), append(alikes, alike)
 			}
 		}
 		look := func(what string, data []byte) {
@@ -79,6 +81,12 @@ func TestWhatIsSaid(t *testing.T) {
 		look("with bytes behind it", append(bytes.Clone(data), "tramway tramway tramway"...))
 		look("with zeros behind it", append(bytes.Clone(data), make([]byte, 1000)...))
 		look("twice", append(bytes.Clone(data), data...))
+		for i, line := range lines {
+			if n := told[alikes[i]]; n > 1 {
+				line += fmt.Sprintf(" [%d times]", n)
+			}
+			b.WriteString(line + "\n")
+		}
 		b.WriteString("\n")
 	}
 	pagetest.Hold(t, filepath.Join("testdata", "said.txt"), b.String())
