@@ -289,6 +289,13 @@ func TestNoOlderBootLoader(t *testing.T) {
 	a := ask(t, lineRules, strings.Replace(at1, "main: '1.0', boot: '1.0'", "main: '3.0', boot: '2.2'", 1), Request{Goal: Goal{Version: "1.0"}}).Plans[0]
 	require.Equal(t, "1.0!", short(a.Hops))
 	assert.Equal(t, []Change{{"", "main", "3.0", "1.0"}}, a.Hops[0].Components)
+
+	// Nor is one that is the same put there again.
+	a = ask(t, lineRules, strings.Replace(at1, "boot: '1.0'", "boot: '2.0'", 1), Request{Goal: Goal{Version: "2.0"}}).Plans[0]
+	require.Len(t, a.Hops, 1)
+	assert.Equal(t, []Change{{"", "main", "1.0", "2.0"}}, a.Hops[0].Components)
+	a = ask(t, lineRules, at1, Request{Goal: Goal{Version: "2.0"}}).Plans[0]
+	assert.Equal(t, []Change{{"", "boot", "1.0", "2.0"}, {"", "main", "1.0", "2.0"}}, a.Hops[0].Components)
 }
 
 func TestBound(t *testing.T) {
