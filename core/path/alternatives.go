@@ -60,7 +60,7 @@ func (r *route) alternatives(best []move, reached func(state) bool) error {
 		}
 	}
 	if len(accepted) < r.All {
-		r.answer.Notes = append(r.answer.Notes, fmt.Sprintf("%d really different ways were asked for, and there are %d", r.All, len(accepted)))
+		r.answer.Notes = append(r.answer.Notes, fmt.Sprintf("%d really different ways were asked for, and there %s %d", r.All, map[bool]string{true: "is", false: "are"}[len(accepted) == 1], len(accepted)))
 	}
 	return nil
 }

@@ -107,7 +107,7 @@ func TestPathAnswers(t *testing.T) {
 		"written compactly":            {[]string{"-device", "radio-controller", "-to", "2.4.1"}, 0, "in 1 hop"},
 		"withdrawn":                    {[]string{"-device", "cabinet-07", "-to", "8.4.1"}, 1, "it was withdrawn: uplinks flap after a cold start"},
 		"already there":                {[]string{"-device", "cabinet-07", "-to", "8.2.1"}, 0, "runs 8.2.1 already"},
-		"several ways":                 {[]string{"-device", "cabinet-07", "-to", "latest", "-all", "2"}, 0, "2 really different ways were asked for, and there are 1"},
+		"several ways":                 {[]string{"-device", "cabinet-07", "-to", "latest", "-all", "2"}, 0, "2 really different ways were asked for, and there is 1"},
 		"no device":                    {[]string{"-to", "latest"}, 2, ""},
 		"no target":                    {[]string{"-device", "cabinet-07"}, 2, ""},
 		"a preference there is not":    {[]string{"-device", "cabinet-07", "-to", "latest", "-prefer", "speed"}, 2, ""},

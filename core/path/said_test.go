@@ -1,0 +1,113 @@
+package path
+
+import (
+	"encoding/json"
+	"fmt"
+	"math/rand/v2"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"fitcheck/core/pagetest"
+)
+
+// TestWhatIsSaid holds all that is said of ways through made-up rulebooks, and of those that are closed, against
+// testdata/said.txt, so that a change of it is seen.
+func TestWhatIsSaid(t *testing.T) {
+	var b strings.Builder
+	tell := func(name string, a *Answer) {
+		fmt.Fprintf(&b, "## %s: %s to %s %s, found %v\n", name, a.From, a.To, a.Family, a.Found)
+		for _, h := range a.Hops {
+			fmt.Fprintf(&b, "hop %s\n", compact(t, h))
+		}
+		for _, r := range a.Blocked {
+			fmt.Fprintf(&b, "blocked %s\n", compact(t, r))
+		}
+		for _, u := range a.Unsettled {
+			fmt.Fprintf(&b, "unsettled %s\n", u)
+		}
+		for _, o := range a.Alternatives {
+			fmt.Fprintf(&b, "or %s\n", short(o.Hops))
+		}
+		if len(a.Maybe) > 0 {
+			fmt.Fprintf(&b, "maybe %s\n", short(a.Maybe))
+		}
+		if a.Capped != nil {
+			fmt.Fprintf(&b, "capped %s\n", compact(t, a.Capped))
+		}
+		if a.Back != nil {
+			fmt.Fprintf(&b, "back %v by %s, %s: %s %s\n", a.Back.Found, a.Back.By, short(a.Back.Hops), a.Back.Because, compact(t, a.Back.Sources))
+		}
+		for _, n := range a.Notes {
+			fmt.Fprintf(&b, "note %s\n", n)
+		}
+		b.WriteString("\n")
+	}
+	for _, device := range []string{at1, strings.Replace(at1, "5.1", "4.9", 1), strings.Replace(at1, "main: '1.0', boot: '1.0'", "main: '3.0', boot: '2.2'", 1), strings.Replace(at1, ", boot: '1.0'", "", 1)} {
+		for _, goal := range []string{"1.0", "2.0", "2.5", "3.0", "latest"} {
+			tell(strings.ReplaceAll(strings.TrimSpace(device), "\n", ", "), ask(t, lineRules, device, Request{Goal: Goal{Version: goal}}).Plans[0])
+		}
+	}
+	for seed := range 60 {
+		if p := makePlan(rand.New(rand.NewPCG(uint64(seed), 6))); p.goal != 0 {
+			tell(fmt.Sprintf("seed %d", seed), p.find(t))
+		}
+	}
+	pagetest.Hold(t, filepath.Join("testdata", "said.txt"), b.String())
+}
+
+// compact is a value as JSON, without what is empty.
+func compact(t *testing.T, v any) string {
+	text, err := json.Marshal(v)
+	require.NoError(t, err)
+	var tree any
+	require.NoError(t, json.Unmarshal(text, &tree))
+	var b strings.Builder
+	e := json.NewEncoder(&b)
+	e.SetEscapeHTML(false)
+	require.NoError(t, e.Encode(filled(tree)))
+	return strings.TrimSpace(b.String())
+}
+
+// filled takes away what is empty; nil for what is empty itself.
+func filled(v any) any {
+	switch v := v.(type) {
+	case map[string]any:
+		for key, of := range v {
+			if of = filled(of); of == nil {
+				delete(v, key)
+			} else {
+				v[key] = of
+			}
+		}
+		if len(v) == 0 {
+			return nil
+		}
+	case []any:
+		out := []any{}
+		for _, of := range v {
+			if of = filled(of); of != nil {
+				out = append(out, of)
+			}
+		}
+		if len(out) == 0 {
+			return nil
+		}
+		return out
+	case string:
+		if v == "" {
+			return nil
+		}
+	case float64:
+		if v == 0 {
+			return nil
+		}
+	case bool:
+		if !v {
+			return nil
+		}
+	}
+	return v
+}
