@@ -3,10 +3,12 @@
 package pagetest
 
 import (
+	"encoding/json"
 	"flag"
 	"fmt"
 	"os"
 	"path/filepath"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -29,4 +31,64 @@ func Hold(t *testing.T, page, text string) {
 	want, err := os.ReadFile(page)
 	require.NoError(t, err)
 	assert.Equal(t, string(want), text, fmt.Sprintf("if it is meant so, add -update: go test -run '^%s$' -update", t.Name()))
+}
+
+// Line is a value as JSON in one line, without what is empty. What cannot be written so is told by its fault.
+func Line(v any) string {
+	text, err := json.Marshal(v)
+	if err != nil {
+		return err.Error()
+	}
+	var tree any
+	if err := json.Unmarshal(text, &tree); err != nil {
+		return err.Error()
+	}
+	var b strings.Builder
+	e := json.NewEncoder(&b)
+	e.SetEscapeHTML(false)
+	if err := e.Encode(filled(tree)); err != nil {
+		return err.Error()
+	}
+	return strings.TrimSpace(b.String())
+}
+
+// filled takes away what is empty; nil for what is empty itself.
+func filled(v any) any {
+	switch v := v.(type) {
+	case map[string]any:
+		for key, of := range v {
+			if of = filled(of); of == nil {
+				delete(v, key)
+			} else {
+				v[key] = of
+			}
+		}
+		if len(v) == 0 {
+			return nil
+		}
+	case []any:
+		out := []any{}
+		for _, of := range v {
+			if of = filled(of); of != nil {
+				out = append(out, of)
+			}
+		}
+		if len(out) == 0 {
+			return nil
+		}
+		return out
+	case string:
+		if v == "" {
+			return nil
+		}
+	case float64:
+		if v == 0 {
+			return nil
+		}
+	case bool:
+		if !v {
+			return nil
+		}
+	}
+	return v
 }

@@ -1,14 +1,11 @@
 package path
 
 import (
-	"encoding/json"
 	"fmt"
 	"math/rand/v2"
 	"path/filepath"
 	"strings"
 	"testing"
-
-	"github.com/stretchr/testify/require"
 
 	"fitcheck/core/pagetest"
 )
@@ -20,10 +17,10 @@ func TestWhatIsSaid(t *testing.T) {
 	tell := func(name string, a *Answer) {
 		fmt.Fprintf(&b, "## %s: %s to %s %s, found %v\n", name, a.From, a.To, a.Family, a.Found)
 		for _, h := range a.Hops {
-			fmt.Fprintf(&b, "hop %s\n", compact(t, h))
+			fmt.Fprintf(&b, "hop %s\n", pagetest.Line(h))
 		}
 		for _, r := range a.Blocked {
-			fmt.Fprintf(&b, "blocked %s\n", compact(t, r))
+			fmt.Fprintf(&b, "blocked %s\n", pagetest.Line(r))
 		}
 		for _, u := range a.Unsettled {
 			fmt.Fprintf(&b, "unsettled %s\n", u)
@@ -35,10 +32,10 @@ func TestWhatIsSaid(t *testing.T) {
 			fmt.Fprintf(&b, "maybe %s\n", short(a.Maybe))
 		}
 		if a.Capped != nil {
-			fmt.Fprintf(&b, "capped %s\n", compact(t, a.Capped))
+			fmt.Fprintf(&b, "capped %s\n", pagetest.Line(a.Capped))
 		}
 		if a.Back != nil {
-			fmt.Fprintf(&b, "back %v by %s, %s: %s %s\n", a.Back.Found, a.Back.By, short(a.Back.Hops), a.Back.Because, compact(t, a.Back.Sources))
+			fmt.Fprintf(&b, "back %v by %s, %s: %s %s\n", a.Back.Found, a.Back.By, short(a.Back.Hops), a.Back.Because, pagetest.Line(a.Back.Sources))
 		}
 		for _, n := range a.Notes {
 			fmt.Fprintf(&b, "note %s\n", n)
@@ -56,58 +53,4 @@ func TestWhatIsSaid(t *testing.T) {
 		}
 	}
 	pagetest.Hold(t, filepath.Join("testdata", "said.txt"), b.String())
-}
-
-// compact is a value as JSON, without what is empty.
-func compact(t *testing.T, v any) string {
-	text, err := json.Marshal(v)
-	require.NoError(t, err)
-	var tree any
-	require.NoError(t, json.Unmarshal(text, &tree))
-	var b strings.Builder
-	e := json.NewEncoder(&b)
-	e.SetEscapeHTML(false)
-	require.NoError(t, e.Encode(filled(tree)))
-	return strings.TrimSpace(b.String())
-}
-
-// filled takes away what is empty; nil for what is empty itself.
-func filled(v any) any {
-	switch v := v.(type) {
-	case map[string]any:
-		for key, of := range v {
-			if of = filled(of); of == nil {
-				delete(v, key)
-			} else {
-				v[key] = of
-			}
-		}
-		if len(v) == 0 {
-			return nil
-		}
-	case []any:
-		out := []any{}
-		for _, of := range v {
-			if of = filled(of); of != nil {
-				out = append(out, of)
-			}
-		}
-		if len(out) == 0 {
-			return nil
-		}
-		return out
-	case string:
-		if v == "" {
-			return nil
-		}
-	case float64:
-		if v == 0 {
-			return nil
-		}
-	case bool:
-		if !v {
-			return nil
-		}
-	}
-	return v
 }

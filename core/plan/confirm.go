@@ -40,12 +40,13 @@ var (
 	unchangedCheck = check.Register(&check.Check{Name: "unchanged", Order: 330, Of: "confirm", Doc: "Is what an install leaves alone as it was?"})
 	settingsCheck  = check.Register(&check.Check{Name: "settings", Order: 340, Of: "confirm", Doc: "Are the settings saved?"})
 
-	identityBySerial = identityCheck.Code("by_serial", fit.Fits, "the capture shows the device's serial number", "the capture shows its serial number %s", "")
-	identityByName   = identityCheck.Code("by_name", fit.Fits, "there is no serial number to compare, and name, model and revision are the device's, as far as the capture shows them", "the capture shows its %s", "")
-	identityOtherBox = identityCheck.Code("another_device", fit.Misfit, "the capture shows the serial number, name, model or revision of another device", "this is another device: the capture shows the %s %s, and the device file says %s", "capture the console of the device that was installed")
-	identityNewName  = identityCheck.Code("name_reset", fit.Unsettled, "the capture shows another name, and the install resets the configuration", "the capture shows the name %s and not %s; the install resets the configuration, perhaps the name with it", "read the serial number off the device, and capture it, too")
-	identityRenamed  = identityCheck.Code("renamed", fit.Note, "the serial number is the device's, and the name is another", "the serial number is the device's, and it calls itself %s", "")
-	identityNone     = identityCheck.Code("not_told", fit.Unsettled, "the capture shows neither a serial number nor a name", "nothing in the captures tells which device it is: no serial number and no name%s", "capture what the device says of itself, with its serial number or its name")
+	identityBySerial  = identityCheck.Code("by_serial", fit.Fits, "the capture shows the device's serial number", "the capture shows its serial number %s", "")
+	identityByName    = identityCheck.Code("by_name", fit.Fits, "there is no serial number to compare, and name, model and revision are the device's, as far as the capture shows them", "the capture shows its %s", "")
+	identityOtherBox  = identityCheck.Code("another_device", fit.Misfit, "the capture shows the serial number, name, model or revision of another device", "this is another device: the capture shows the %s %s, and the device file says %s", "capture the console of the device that was installed")
+	identityNewName   = identityCheck.Code("name_reset", fit.Unsettled, "the capture shows another name, and the install resets the configuration", "the capture shows the name %s and not %s; the install resets the configuration, perhaps the name with it", "read the serial number off the device, and capture it, too")
+	identityRenamed   = identityCheck.Code("renamed", fit.Note, "the serial number is the device's, and the name is another", "the serial number is the device's, and it calls itself %s", "")
+	identityOtherwise = identityCheck.Code("described_otherwise", fit.Note, "the serial number is the device's, and the capture shows another model or revision than the device file", "the serial number is the device's, and the capture shows the %s %s, where the device file says %s: one of the two is wrong", "")
+	identityNone      = identityCheck.Code("not_told", fit.Unsettled, "the capture shows neither a serial number nor a name", "nothing in the captures tells which device it is: no serial number and no name%s", "capture what the device says of itself, with its serial number or its name")
 
 	memberThere    = memberCheck.Code("there", fit.Fits, "the member is there", "the member is there", "")
 	memberGone     = memberCheck.Code("not_there", fit.Misfit, "the captures do not show a member", "the captures do not show this member", "see whether it came back; capture the console again")
@@ -257,6 +258,16 @@ func (w *witness) identity(before *device.Device, group bool, key string, resets
 	other := func(what string, v device.Value, key string, t y.String) fit.Check {
 		return sides(identityOtherBox.Line("", what, v.Text, t.Text), v.Text, t.Text, captured(v), was(key, t))
 	}
+	var otherwise struct {
+		what string
+		v    device.Value
+		t    y.String
+	}
+	if v, shown, given := of("model", before.Model); shown && given && w.rules.SameModel(v.Text, before.Model.Text) == truth.No {
+		otherwise.what, otherwise.v, otherwise.t = "model", v, before.Model
+	} else if v, shown, given := of("revision", before.Revision); shown && given && !strings.EqualFold(v.Text, before.Revision.Text) {
+		otherwise.what, otherwise.v, otherwise.t = "revision", v, before.Revision
+	}
 	if v, shown, given := of("serial", before.Serial); shown && given {
 		if !strings.EqualFold(strings.TrimSpace(v.Text), strings.TrimSpace(before.Serial.Text)) {
 			return []fit.Check{other("serial number", v, "serial", before.Serial)}
@@ -265,13 +276,13 @@ func (w *witness) identity(before *device.Device, group bool, key string, resets
 		if nameShown && !sameName {
 			out = append(out, sides(identityRenamed.Line("", name.Text), name.Text, before.Name.Text, captured(name), was("name", before.Name)))
 		}
+		if otherwise.what != "" {
+			out = append(out, sides(identityOtherwise.Line("", otherwise.what, otherwise.v.Text, otherwise.t.Text), otherwise.v.Text, otherwise.t.Text, captured(otherwise.v), was(otherwise.what, otherwise.t)))
+		}
 		return out
 	}
-	if v, shown, given := of("model", before.Model); shown && given && w.rules.SameModel(v.Text, before.Model.Text) == truth.No {
-		return []fit.Check{other("model", v, "model", before.Model)}
-	}
-	if v, shown, given := of("revision", before.Revision); shown && given && !strings.EqualFold(v.Text, before.Revision.Text) {
-		return []fit.Check{other("revision", v, "revision", before.Revision)}
+	if otherwise.what != "" {
+		return []fit.Check{other(otherwise.what, otherwise.v, otherwise.what, otherwise.t)}
 	}
 	switch {
 	case !nameShown:

@@ -88,6 +88,8 @@ func TestWhoseCaptureItIs(t *testing.T) {
 		"its serial number":                         {"false", []string{"serial 0417"}, "fits by_serial: the capture shows its serial number 0417", ""},
 		"another serial number and its name":        {"false", []string{"serial 0418", "name cab"}, other + "serial number 0418, and the device file says 0417", ""},
 		"its serial number under another name":      {"false", []string{"serial 0417", "name new"}, "fits by_serial: the capture shows its serial number 0417", "note renamed: the serial number is the device's, and it calls itself new"},
+		"its serial number on another model":        {"false", []string{"serial 0417", "model VR-9"}, "fits by_serial: the capture shows its serial number 0417", "note described_otherwise: the serial number is the device's, and the capture shows the model VR-9, where the device file says QM-8T: one of the two is wrong"},
+		"its serial number on another revision":     {"false", []string{"serial 0417", "model qm8t", "revision B1"}, "fits by_serial: the capture shows its serial number 0417", "note described_otherwise: the serial number is the device's, and the capture shows the revision B1, where the device file says A2: one of the two is wrong"},
 		"a guessed serial number says nothing":      {"false", []string{"serial 0418?", "name cab"}, "fits by_name: the capture shows its name", ""},
 		"its name":                                  {"false", []string{"name CAB", "model qm8t", "revision a2"}, "fits by_name: the capture shows its name, model, revision", ""},
 		"its name on another model":                 {"false", []string{"name cab", "model VR-9"}, other + "model VR-9, and the device file says QM-8T", ""},

@@ -1180,6 +1180,7 @@ var turns = func() map[string]turn {
 		"no serial number":               {"single", "c", capt("Serial: 0417-221\n", "")},
 		"a new name after a reset":       {"single", "c", both(capt("Serial: 0417-221\n", "", "Name: cab", "Name: factory"), rule("    minutes: {install: 12", "    resets_config: true\n    minutes: {install: 12"))},
 		"another name, the same number":  {"single", "c", capt("Name: cab", "Name: cub")},
+		"another model, the same number": {"single", "c", capt("Model: QM-8T", "Model: QM-24T")},
 		"a member nobody knows":          {"stack", "c", func(c *spoilt) bool { c.capture += "Member three\nModel: QM-8T\n"; return true }},
 		"little in the capture":          {"single", "c", func(c *spoilt) bool { c.capture = "Tramline OS\nName: cab\nRunning: 8.4.2\n"; return true }},
 		"wrapped as it is wanted":        {"single", "v", both(rule("formats: [uimage]", "formats: [uimage], wrapped: true"), file("a.img", demo.TRX(spoilImage(2, 2, "QM-8T 8.4.2", 900))))},
