@@ -19,7 +19,6 @@ type Ledger struct {
 	fetches []*Fetch
 	by      map[string]*Fetch // by peer and file
 	last    time.Time         // when something was asked for
-	asked   map[string]bool   // names that were asked for and not given
 }
 
 // Fetch is a file as one address fetches it.
@@ -39,7 +38,7 @@ type stretch struct{ from, to int64 }
 
 // NewLedger begins a ledger of a folder.
 func NewLedger(f *Folder) *Ledger {
-	return &Ledger{f: f, by: map[string]*Fetch{}, asked: map[string]bool{}, last: time.Now()}
+	return &Ledger{f: f, by: map[string]*Fetch{}, last: time.Now()}
 }
 
 // maxFetches bounds what is kept of who asked.
@@ -53,10 +52,7 @@ func (l *Ledger) Take(e transport.Event) transport.Event {
 		l.last = time.Now()
 	}
 	if e.Name == "" {
-		if len(l.asked) < maxFetches {
-			l.asked[e.Asked] = true
-		}
-		return e
+		return e // what is not here
 	}
 	key := e.Peer + "\x00" + e.Name
 	f := l.by[key]
