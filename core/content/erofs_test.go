@@ -23,7 +23,7 @@ func TestEROFS(t *testing.T) {
 	long := filepath.Join(dir, "names", strings.Repeat("x", 255)) // which the tool does not take
 	require.NoError(t, os.Rename(long, long[:len(long)-15]))
 	want := onDisk(t, dir)
-	for _, options := range []string{"", "-zlz4", "-zlz4hc,12", "-zlz4hc -C65536", "-zlz4 -Eztailpacking", "-zlz4hc -C16384 -Eztailpacking", "-Enoinline_data", "-Eforce-inode-compact", "-Eforce-inode-extended -zlz4", "-zlz4 -Elegacy-compress", "--chunksize=4096", "--chunksize=65536 -Eforce-chunk-indexes", "-zlz4 --max-extent-bytes=65536"} {
+	for _, options := range []string{"", "-zlz4", "-zlz4hc,12", "-zlz4hc -C65536", "-zlz4 -Eztailpacking", "-zlz4hc -C16384 -Eztailpacking", "-Enoinline_data", "-Eforce-inode-compact", "-Eforce-inode-extended -zlz4", "-zlz4 -Elegacy-compress", "--chunksize=4096", "--chunksize=8192", "--chunksize=8192 -Eforce-chunk-indexes", "--chunksize=65536 -Eforce-chunk-indexes", "-zlz4 --max-extent-bytes=65536"} {
 		t.Run(options, func(t *testing.T) {
 			img := filepath.Join(t.TempDir(), "i.erofs")
 			run(t, "mkfs.erofs", append(strings.Fields("--quiet "+options), img, dir)...)
