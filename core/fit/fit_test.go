@@ -1,8 +1,10 @@
 package fit
 
 import (
+	"archive/tar"
 	"archive/zip"
 	"bytes"
+	"compress/gzip"
 	"context"
 	"crypto/sha256"
 	"encoding/binary"
@@ -486,6 +488,15 @@ func TestMatch(t *testing.T) {
 		{name: "two that are the same", manifest: "[QM-8T]\nmain a.img 8.4.2 revs=A2\nmain b.img 8.4.2 revs=A2\n", files: map[string]string{"b.img": string(good)}, want: Fits, check: "agreement/main", because: "same to the last byte"},
 		{name: "an image that no manifest lists is no candidate", manifest: "[QM-24T]\nmain a.img 8.4.2\n", files: map[string]string{"a.img": string(uimage(arm, kernel, "QM-24T 8.4.2", 900)), "extra.img": string(good)}, want: Misfit, check: "model/main"},
 
+		// packed
+		{name: "packed", files: map[string]string{"a.img": gzipped(good)}, manifest: "[QM-8T]\nmain a.img 8.4.2 revs=A1,A2\n", want: Unsettled, check: "intact/main", because: "no checksum of its format"},
+		{name: "packed, with a digest", files: map[string]string{"a.img": gzipped(good), "SUMS": sums("a.img", gzipped(good))}, want: Fits, check: "model/main", because: "QM-8T"},
+		{name: "packed, of another model", files: map[string]string{"a.img": gzipped(uimage(arm, kernel, "QM-24T 8.4.2", 900)), "SUMS": sums("a.img", gzipped(uimage(arm, kernel, "QM-24T 8.4.2", 900)))}, want: Misfit, check: "model/main"},
+		{name: "packed, of another version", files: map[string]string{"a.img": gzipped(uimage(arm, kernel, "QM-8T 8.4.1", 900)), "SUMS": sums("a.img", gzipped(uimage(arm, kernel, "QM-8T 8.4.1", 900)))}, want: Unsettled, check: "agreement/main"},
+		{name: "packed, for another architecture", files: map[string]string{"a.img": gzipped(uimage(arm64, kernel, "QM-8T 8.4.2", 900)), "SUMS": sums("a.img", gzipped(uimage(arm64, kernel, "QM-8T 8.4.2", 900)))}, want: Misfit, check: "arch/main"},
+
+		{name: "packed in an archive and a stream, of another model", files: map[string]string{"a.img": gzipped([]byte(tarred("b.img", uimage(arm, kernel, "QM-24T 8.4.2", 900)))), "SUMS": sums("a.img", gzipped([]byte(tarred("b.img", uimage(arm, kernel, "QM-24T 8.4.2", 900)))))}, want: Misfit, check: "model/main"},
+
 		// without a rulebook
 		{name: "no rulebook", noRules: true, bare: good, pkg: "x.img", want: Unsettled, check: "path/main", because: "without a rulebook", afterward: func(t *testing.T, v *Verdict) {
 			assert.Equal(t, Fits, find(v, "intact/main")[0].Outcome)
@@ -496,6 +507,25 @@ func TestMatch(t *testing.T) {
 	for _, s := range scenes {
 		t.Run(s.name, s.judge)
 	}
+}
+
+// gzipped packs an image.
+func gzipped(data []byte) string {
+	var b bytes.Buffer
+	w := gzip.NewWriter(&b)
+	_, _ = w.Write(data)
+	_ = w.Close()
+	return b.String()
+}
+
+// tarred is a tar of one file.
+func tarred(name string, data []byte) string {
+	var b bytes.Buffer
+	w := tar.NewWriter(&b)
+	_ = w.WriteHeader(&tar.Header{Name: name, Size: int64(len(data)), Mode: 0o644})
+	_, _ = w.Write(data)
+	_ = w.Close()
+	return b.String()
 }
 
 // need gives the release 8.4.2 one need.

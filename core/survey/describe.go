@@ -414,22 +414,31 @@ func (s *Survey) markRoles() {
 // applyItemRules takes the component from an item's name and reads the
 // header's own title, as the rulebook says.
 func (s *Survey) applyItemRules() {
-	for _, it := range s.Items {
-		for i := range s.Entry.Items {
-			rule := &s.Entry.Items[i]
-			if !rule.Match.Match(globPath(it.Address)) {
-				continue
-			}
+	for i, it := range s.Items {
+		if rule := s.ruleFor(it); rule != nil {
 			if rule.Component.Set() {
 				src := fact.Source{Kind: fact.FileName, File: it.Address}
 				it.Witnesses = append(it.Witnesses, fact.Witness{Kind: fact.FileName, Name: it.Name,
 					Claims: []fact.Claim{{{About: fact.Component, Value: rule.Component.Text, Source: src}}}})
 			}
 			it.readTitle(s.Entry, rule.Title.Regexp)
+			if in := s.packedAt(i); in != nil && s.ruleFor(in) == nil {
+				in.readTitle(s.Entry, rule.Title.Regexp)
+			}
 			s.readVersion(it, rule.VersionFrom.Text)
-			break
 		}
 	}
+}
+
+// ruleFor is the first rule of the package that matches an item; nil for none.
+func (s *Survey) ruleFor(it *Item) *rulebook.ItemRule {
+	path := globPath(it.Address)
+	for i := range s.Entry.Items {
+		if rule := &s.Entry.Items[i]; rule.Match.Match(path) {
+			return rule
+		}
+	}
+	return nil
 }
 
 // readVersion takes the version of an item from what lies inside it: from the release of

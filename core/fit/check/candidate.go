@@ -299,11 +299,11 @@ func (c *Case) inside(it *survey.Item) (fact.Witness, bool) {
 	if it.Container == archive.None || it.Firmware() {
 		return fact.Witness{}, false
 	}
-	all := c.Survey.Inside(it)
-	if len(all) != 1 || all[0].Image == nil {
+	in := c.Survey.Packed(it)
+	if in == nil {
 		return fact.Witness{}, false
 	}
-	w, ok := all[0].Witness(fact.Header)
+	w, ok := in.Witness(fact.Header)
 	if !ok {
 		return fact.Witness{}, false
 	}
@@ -311,7 +311,7 @@ func (c *Case) inside(it *survey.Item) (fact.Witness, bool) {
 	for _, claim := range w.Claims {
 		var said fact.Claim
 		for _, f := range claim {
-			if f.About != fact.Version && f.About != fact.Component { // those are the archive's own
+			if f.About != fact.Component { // which is the archive's own
 				f.Payload = true
 				said = append(said, f)
 			}

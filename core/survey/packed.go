@@ -1,0 +1,54 @@
+package survey
+
+import (
+	"strings"
+
+	"fitcheck/core/archive"
+)
+
+// Packed is what an item packs that is no image itself: the one thing that a stream or an archive holds, and what that
+// holds where it is a stream or an archive again, as far as each holds one thing. It is nil where that is no image.
+func (s *Survey) Packed(it *Item) *Item {
+	part := s.PartOf(it.Address)
+	for at, o := range part.Items {
+		if o == it {
+			return part.packedAt(at)
+		}
+	}
+	return nil
+}
+
+// packedAt is that of the item at a place.
+func (s *Survey) packedAt(at int) *Item {
+	in := at
+	for s.Items[in].Container != archive.None && !s.Items[in].Firmware() {
+		one := s.oneBelow(in)
+		if one < 0 {
+			break
+		}
+		in = one
+	}
+	if in == at || s.Items[in].Image == nil {
+		return nil
+	}
+	return s.Items[in]
+}
+
+// oneBelow is the place of the one item that lies directly in the item at a place; -1 for none or several. What an item
+// holds stands behind it.
+func (s *Survey) oneBelow(at int) int {
+	one := -1
+	for i, in := range s.Items[at+1:] {
+		rest, ok := strings.CutPrefix(in.Address, s.Items[at].Address+"::")
+		switch {
+		case !ok:
+			return one
+		case strings.Contains(rest, "::"):
+		case one >= 0:
+			return -1
+		default:
+			one = at + 1 + i
+		}
+	}
+	return one
+}
