@@ -324,3 +324,34 @@ func TestSettles(t *testing.T) {
 		})
 	}
 }
+
+// What answers is named by its time to live: the boot loader's, the old system's, the new one's; the new system is told
+// apart only once the image is over, and only where nothing answered like it before.
+func TestWhatAnswersIsNamed(t *testing.T) {
+	for _, c := range []struct {
+		waits, old, new int
+		over, alike     bool
+		ttl             int
+		want            string
+	}{
+		{255, 64, 128, false, false, 255, "the boot loader waits (time to live 255)"},
+		{255, 64, 128, true, false, 255, "the boot loader waits (time to live 255)"},
+		{255, 64, 128, false, false, 64, "the old system answers, not the boot loader (time to live 64)"},
+		{255, 64, 128, true, false, 64, "it answers as the old system did (time to live 64)"},
+		{255, 64, 128, false, false, 128, "what answers is not the boot loader, and answers as the new system is to (time to live 128)"},
+		{255, 64, 128, true, false, 128, "the new system answers (time to live 128)"},
+		{255, 64, 128, true, true, 128, "something answers that is not known (time to live 128)"},
+		{255, 64, 64, true, false, 64, "it answers as the old system did (time to live 64)"},
+		{255, 64, 64, false, false, 64, "the old system answers, not the boot loader (time to live 64)"},
+		{255, 64, 128, true, false, 32, "something answers that is not known (time to live 32)"},
+		{0, 0, 0, false, false, 64, "something answers that is not known (time to live 64)"},
+		{0, 0, 0, true, false, 0, "something answers"},
+		{255, 0, 64, true, false, 64, "the new system answers (time to live 64)"},
+		{0, 64, 0, false, false, 64, "the old system answers, not the boot loader (time to live 64)"},
+	} {
+		w := &Watch{Waits: c.waits, Old: c.old, New: c.new, over: c.over, alike: c.alike}
+		assert.Equal(t, c.want, w.seen(c.ttl, nil), "%+v", c)
+		assert.Equal(t, c.alike || strings.HasPrefix(c.want, "what answers"), w.alike, "%+v", c)
+		assert.Equal(t, "nothing answers", w.seen(c.ttl, errors.New("no answer")))
+	}
+}

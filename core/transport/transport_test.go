@@ -234,12 +234,12 @@ func TestSFTPIsForItsUser(t *testing.T) {
 }
 
 func TestAddresses(t *testing.T) {
-	for given, want := range map[string]string{"": ":69", "192.0.2.1": "192.0.2.1:69", ":70": ":70", "::1": "[::1]:69", "[::1]:7": "[::1]:7", "host:7": "host:7"} {
+	for given, want := range map[string]string{"": ":69", "192.0.2.1": "192.0.2.1:69", ":70": ":70", "::1": "[::1]:69", "[::1]:7": "[::1]:7", "host:7": "host:7", "192.0.2.1:0": "192.0.2.1:0", ":65535": ":65535"} {
 		got, err := TFTP.WithPort(given)
 		require.NoError(t, err, given)
 		assert.Equal(t, want, got)
 	}
-	for _, bad := range []string{"host", "1:2:x", ":70000", ":x", "192.0.2.1:"} {
+	for _, bad := range []string{"host", "1:2:x", ":70000", ":65536", ":-1", ":x", "192.0.2.1:"} {
 		_, err := TFTP.WithPort(bad)
 		assert.Error(t, err, bad)
 	}

@@ -26,6 +26,9 @@ func TestWhatIsRead(t *testing.T) {
 		fmt.Fprintf(&b, "## %s, %d bytes\n", s.name, len(s.data))
 		m := readSample(t, s.data)
 		tell(&b, "", m)
+		for _, c := range m.Covers(int64(len(s.data))) {
+			fmt.Fprintf(&b, "proved %v by %s: %s, holds %v, padding %v\n", c.Stretch, c.By, c.Of, c.Holds, c.Padding)
+		}
 		told := map[string]bool{}
 		damaged := func(what string, data []byte) {
 			m := readSample(t, data)

@@ -96,6 +96,9 @@ func outline(t *testing.T, data []byte) outlined {
 	out := outlined{kind: m.Format}
 	var b strings.Builder
 	tell(&b, "", m)
+	for _, c := range m.Covers(int64(len(data))) {
+		fmt.Fprintf(&b, "proved by %s of %s: %v\n", c.By, c.Of, c.Stretch)
+	}
 	out.read = strings.Split(b.String(), "\n")
 	for _, all := range [][]string{m.Damaged(), m.AllUnread(), m.AllNotes()} {
 		for _, text := range all {
