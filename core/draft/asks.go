@@ -108,9 +108,14 @@ func (t *told) minimum(m *mention) {
 	}
 }
 
+var (
+	freeWord    = pattern.New(`(?i)\bfree\b`)
+	storageWord = pattern.New(`\b(?:free|storage|flash|space|room|disk)\b`)
+)
+
 // space reads how much room or memory is needed.
 func (t *told) space() {
-	if !asks.MatchString(t.text) && !regexp.MustCompile(`(?i)\bfree\b`).MatchString(t.text) {
+	if !asks.MatchString(t.text) && !freeWord.MatchString(t.text) {
 		return
 	}
 	m := sizes.FindStringSubmatchIndex(t.text)
@@ -120,9 +125,9 @@ func (t *told) space() {
 	size := t.text[m[2]:m[3]] + t.text[m[4]:m[5]]
 	lower := strings.ToLower(t.text)
 	switch {
-	case regexp.MustCompile(`\b(?:memory|ram|dram)\b`).MatchString(lower):
+	case notes.SpeaksOfMemory(lower):
 		t.needs("memory: "+quote(size), "", t.scope(t.text))
-	case regexp.MustCompile(`\b(?:free|storage|flash|space|room|disk)\b`).MatchString(lower):
+	case storageWord.MatchString(lower):
 		t.needs("storage_free: "+quote(size), "", t.scope(t.text))
 	}
 }

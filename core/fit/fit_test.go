@@ -497,6 +497,12 @@ func TestMatch(t *testing.T) {
 
 		{name: "packed in an archive and a stream, of another model", files: map[string]string{"a.img": gzipped([]byte(tarred("b.img", uimage(arm, kernel, "QM-24T 8.4.2", 900)))), "SUMS": sums("a.img", gzipped([]byte(tarred("b.img", uimage(arm, kernel, "QM-24T 8.4.2", 900)))))}, want: Misfit, check: "model/main"},
 
+		{name: "several in an archive, all of another model", files: together(uimage(arm, kernel, "QM-24T 8.4.2", 900), uimage(arm, kernel, "QM-2T 8.4.2", 900)), want: Misfit, check: "model/main"},
+		{name: "several in an archive, one for it", files: together(uimage(arm64, kernel, "QM-24T 8.4.2", 900), uimage(arm, kernel, "QM-8T 8.4.2", 900)), want: Fits, check: "model/main", because: "QM-8T"},
+		{name: "several in an archive, all for another architecture", files: together(uimage(arm64, kernel, "QM-8T 8.4.2", 900), uimage(arm64, kernel, "QM-24T 8.4.2", 900)), want: Misfit, check: "arch/main"},
+		{name: "several in an archive, without names, all of another model", files: together(uimage(arm, kernel, "QM-24T 8.4.2", 900), uimage(arm, kernel, "QM-2T 8.4.2", 900), "one", "two"), want: Misfit, check: "model/main"},
+		{name: "several in an archive, of other versions", files: together(uimage(arm, kernel, "QM-8T 1.0.0", 900), uimage(arm, kernel, "QM-8T 2.0.0", 900)), want: Fits, check: "model/main"},
+
 		// without a rulebook
 		{name: "no rulebook", noRules: true, bare: good, pkg: "x.img", want: Unsettled, check: "path/main", because: "without a rulebook", afterward: func(t *testing.T, v *Verdict) {
 			assert.Equal(t, Fits, find(v, "intact/main")[0].Outcome)
@@ -526,6 +532,13 @@ func tarred(name string, data []byte) string {
 	_, _ = w.Write(data)
 	_ = w.Close()
 	return b.String()
+}
+
+// together is a package whose one file is an archive of two images, with its digest.
+func together(one, two []byte, names ...string) map[string]string {
+	names = append(names, "one.img", "two.img")
+	archive := string(zipped(nil, map[string]string{names[0]: string(one), names[1]: string(two)}))
+	return map[string]string{"a.img": archive, "SUMS": sums("a.img", archive)}
 }
 
 // need gives the release 8.4.2 one need.

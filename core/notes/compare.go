@@ -114,7 +114,7 @@ func (c comparison) need(s *Statement) {
 				c.rule(s, "needs "+n.Text(), n.Spot, c.speaksOfVersion(n.Within.Text, n.Component.Text, s.Versions))
 			}
 		case n.StorageFree.Set() || n.Memory.Set():
-			memory := strings.Contains(lower, "memory") || holdsWord(lower, "ram")
+			memory := SpeaksOfMemory(lower)
 			if m := sizeText.FindString(s.Text); m != "" && memory == n.Memory.Set() {
 				bytes, err := y.ParseSize(strings.ReplaceAll(m, " ", ""))
 				c.rule(s, "needs "+n.Text(), n.Spot, err == nil && bytes == n.StorageFree.Bytes+n.Memory.Bytes)
@@ -128,11 +128,19 @@ func (c comparison) need(s *Statement) {
 	}
 }
 
+var memoryWord = pattern.New(`\b(?:memory|d?ram)\b`)
+
+// SpeaksOfMemory tells whether a size in a text, in small letters, is one of memory and not of storage, which flash memory
+// is.
+func SpeaksOfMemory(lower string) bool {
+	return memoryWord.MatchString(strings.ReplaceAll(lower, "flash memory", "flash"))
+}
+
 // suggest says which need the rulebook lacks; lower is the statement in small letters.
 func (c comparison) suggest(s *Statement, lower string) {
 	if m := sizeText.FindString(s.Text); m != "" {
 		key := "storage_free"
-		if strings.Contains(lower, "memory") || holdsWord(lower, "ram") {
+		if SpeaksOfMemory(lower) {
 			key = "memory"
 		}
 		s.Unsaid, s.Add = true, fmt.Sprintf("- {%s: %s}", key, strings.ReplaceAll(m, " ", ""))

@@ -422,10 +422,25 @@ func (s *Survey) applyItemRules() {
 					Claims: []fact.Claim{{{About: fact.Component, Value: rule.Component.Text, Source: src}}}})
 			}
 			it.readTitle(s.Entry, rule.Title.Regexp)
-			if in := s.packedAt(i); in != nil && s.ruleFor(in) == nil {
-				in.readTitle(s.Entry, rule.Title.Regexp)
-			}
+			s.readTitlesIn(i, rule.Title.Regexp)
 			s.readVersion(it, rule.VersionFrom.Text)
+		}
+	}
+}
+
+// readTitlesIn reads the titles of the images that the item at a place packs, where it is no image itself and no rule of
+// their own says how.
+func (s *Survey) readTitlesIn(at int, re *regexp.Regexp) {
+	it := s.Items[at]
+	if re == nil || it.Container == archive.None || it.Firmware() {
+		return
+	}
+	for _, in := range s.Items[at+1:] {
+		if !strings.HasPrefix(in.Address, it.Address+"::") {
+			return
+		}
+		if !in.Within && in.Image != nil && s.ruleFor(in) == nil {
+			in.readTitle(s.Entry, re)
 		}
 	}
 }

@@ -18,6 +18,23 @@ func (s *Survey) Packed(it *Item) *Item {
 	return nil
 }
 
+// maxFirmwareIn bounds how many images of one archive are looked at together.
+const maxFirmwareIn = 1000
+
+// FirmwareIn are the firmware images that lie in an item, however deep, but not within another.
+func (s *Survey) FirmwareIn(it *Item) []*Item {
+	var out []*Item
+	for _, in := range s.PartOf(it.Address).Items {
+		if !strings.HasPrefix(in.Address, it.Address+"::") || !in.Firmware() || in.Within {
+			continue
+		}
+		if out = append(out, in); len(out) == maxFirmwareIn {
+			break
+		}
+	}
+	return out
+}
+
 // packedAt is that of the item at a place.
 func (s *Survey) packedAt(at int) *Item {
 	in := at

@@ -293,32 +293,36 @@ func (c *Case) Candidate(k Component, it *survey.Item) *Candidate {
 	return cand
 }
 
-// inside is what the one image says that an archive holds which is taken for an image
-// itself, such as a packed one.
+// inside is what the images say that an archive or a stream holds which is taken for an image itself: a packed one, or
+// several together. Of several, those that are for other devices stand beside those for this one.
 func (c *Case) inside(it *survey.Item) (fact.Witness, bool) {
 	if it.Container == archive.None || it.Firmware() {
 		return fact.Witness{}, false
 	}
-	in := c.Survey.Packed(it)
-	if in == nil {
-		return fact.Witness{}, false
+	images := []*survey.Item{c.Survey.Packed(it)}
+	if images[0] == nil {
+		images = c.Survey.FirmwareIn(it)
 	}
-	w, ok := in.Witness(fact.Header)
-	if !ok {
-		return fact.Witness{}, false
-	}
-	out := fact.Witness{Kind: w.Kind, Name: w.Name}
-	for _, claim := range w.Claims {
-		var said fact.Claim
-		for _, f := range claim {
-			if f.About != fact.Component { // which is the archive's own
-				f.Payload = true
-				said = append(said, f)
-			}
+	var out fact.Witness
+	for _, in := range images {
+		w, ok := in.Witness(fact.Header)
+		if !ok {
+			continue
 		}
-		out.Claims = append(out.Claims, said)
+		out.Kind, out.Name = w.Kind, w.Name
+		for _, claim := range w.Claims {
+			var said fact.Claim
+			for _, f := range claim {
+				// What component it is, is the archive's own; and so is the version, of several.
+				if f.About != fact.Component && (f.About != fact.Version || len(images) == 1) {
+					f.Payload = true
+					said = append(said, f)
+				}
+			}
+			out.Claims = append(out.Claims, said)
+		}
 	}
-	return out, true
+	return out, len(out.Claims) > 0
 }
 
 // givenBy tells whether a manifest gives an image to this very device: it names
