@@ -29,23 +29,30 @@ func byWord(o *opinion) bool {
 	return o != nil && o.strength <= fact.ByName && o.facts[0].Source.Kind == fact.FileName && o.facts[0].Source.Via.Given()
 }
 
+// fromFamily settles the family where the rulebook says by the package's name which one a device must run for it, and
+// this one runs another, or it is not known which.
+func (c *Case) fromFamily(base Line, cand *Candidate) (Line, bool) {
+	part := c.Survey.PartOf(cand.Item.Address)
+	e := part.Entry
+	if e == nil || e.StandsFor == nil || !e.StandsFor.FromFamily.Set() || !e.File.Set() || !e.File.MatchString(part.Name) {
+		return Line{}, false
+	}
+	v, from := c.Value(fact.Family), e.StandsFor.FromFamily
+	base.Cite(Cited{OfRule, "from " + from.Text, part.Rulebook.Source(from.Spot)})
+	switch {
+	case v.State == member.Missing:
+		return familyReasons.deviceUnknown.become(base, why("image family", v)).Advise("add family: to %s", c.Device.File), true
+	case v.Known() && !strings.EqualFold(v.First(), from.Text):
+		base.Package = "for devices that run " + from.Text
+		return familyFrom.become(base, v.Text(), from.Text), true
+	}
+	return Line{}, false
+}
+
 // standsFor settles the family by the rulebook's word for the package's name, where it has one
 // that excludes the device: a misfit, unless what is stronger names the device's family.
 func (c *Case) standsFor(base Line, cand *Candidate, against, by *opinion) (Line, bool) {
 	v := c.Value(fact.Family)
-	if e := c.Survey.PartOf(cand.Item.Address).Entry; e != nil && e.StandsFor != nil && e.StandsFor.FromFamily.Set() && e.File.Set() && e.File.MatchString(c.Survey.PartOf(cand.Item.Address).Name) {
-		from := e.StandsFor.FromFamily
-		cited := Cited{OfRule, "from " + from.Text, c.Survey.PartOf(cand.Item.Address).Rulebook.Source(from.Spot)}
-		switch {
-		case v.State == member.Missing:
-			base.Cite(cited)
-			return familyReasons.deviceUnknown.become(base, why("image family", v)).Advise("add family: to %s", c.Device.File), true
-		case v.Known() && !strings.EqualFold(v.First(), from.Text):
-			base.Package = "for devices that run " + from.Text
-			base.Cite(cited)
-			return familyFrom.become(base, v.Text(), from.Text), true
-		}
-	}
 	switch {
 	case !byWord(against):
 		return Line{}, false
@@ -61,9 +68,12 @@ func (c *Case) standsFor(base Line, cand *Candidate, against, by *opinion) (Line
 	return l, true
 }
 
-// familyNotNamed settles the family of a package that does not say it: that of its
-// release, else that of a model with one family.
+// familyNotNamed settles the family of a package that does not say it: by the rulebook's word
+// for the package's name, else that of its release, else that of a model with one family.
 func (c *Case) familyNotNamed(base Line, cand *Candidate) Line {
+	if l, said := c.fromFamily(base, cand); said {
+		return l
+	}
 	v := c.Value(fact.Family)
 	rel := cand.Release.Rule
 	var families []y.String

@@ -95,6 +95,11 @@ func (c *Case) identity(k Component, cand *Candidate, n fact.Name) Line {
 	}
 	said := func(o *opinion) string { return fmt.Sprintf("%s (%s)", fact.Values(o.facts), kind(o)) }
 	show := func(o *opinion) { base.Package = fact.Values(o.facts) }
+	if n == fact.Family {
+		if l, said := c.fromFamily(base, cand); said {
+			return l
+		}
+	}
 	if n == fact.Family && !strong(against) {
 		if l, said := c.standsFor(base, cand, against, by); said {
 			return l
