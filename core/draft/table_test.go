@@ -107,3 +107,10 @@ func TestRowsKnowTheirLines(t *testing.T) {
 		assert.Equal(t, c.want, got, name)
 	}
 }
+
+// A file is matched by its ending, unless that is a part of a version, or all of the name.
+func TestGlobOf(t *testing.T) {
+	for name, want := range map[string]string{"qm.sig": "**/*.sig", "SHA256SUMS": "**/SHA256SUMS", "sums-8.4.2": "**/sums-8.4.2", "sums-8.4.2b": "**/sums-8.4.2b", ".sig": "**/.sig", "sums.": "**/*.", "a.b.p7s": "**/*.p7s"} {
+		assert.Equal(t, want, globOf(name), name)
+	}
+}
