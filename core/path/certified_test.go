@@ -1,6 +1,8 @@
 package path
 
 import (
+	"fmt"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -10,8 +12,8 @@ import (
 )
 
 // setOf is a certified set of the line's rulebook.
-func setOf(t *testing.T, versions string) *rulebook.CertifiedSet {
-	rb := readRules(t, lineRules+"certified: [{name: s, source: RN, versions: ["+versions+"]}]\n")
+func setOf(t *testing.T, rules, versions string) *rulebook.CertifiedSet {
+	rb := readRules(t, rules+"certified: [{name: s, source: RN, versions: ["+versions+"]}]\n")
 	set := &rulebook.CertifiedSet{Name: "s", Known: []string{"s"}}
 	for i := range rb.Certified[0].Versions {
 		set.Entries = append(set.Entries, rulebook.CertifiedEntry{In: rb, CertifiedVersion: &rb.Certified[0].Versions[i]})
@@ -39,7 +41,7 @@ func TestPathToACertifiedSet(t *testing.T) {
 		"a group, each as the set says it": {"{model: Q1, main: '2.0'}, {model: Q2, main: '>=2.0'}", "group: stack\nuniform: true\nmembers: [{name: a, model: Q1, revision: A1, installed: {main: '1.0', boot: '2.0'}}, {name: b, model: Q2, installed: {main: '1.0', boot: '2.0'}}]\n", "2.0@a+b", "", ""},
 	} {
 		t.Run(name, func(t *testing.T) {
-			a := ask(t, lineRules, c.device, Request{Goal: Goal{Version: "certified:s", Set: setOf(t, c.set)}}).Plans[0]
+			a := ask(t, lineRules, c.device, Request{Goal: Goal{Version: "certified:s", Set: setOf(t, lineRules, c.set)}}).Plans[0]
 			assert.Equal(t, c.hops, short(a.Hops))
 			if c.unsettled != "" {
 				require.NotEmpty(t, a.Unsettled)
@@ -53,6 +55,19 @@ func TestPathToACertifiedSet(t *testing.T) {
 			}
 			assert.Equal(t, c.unsettled == "" && c.blocked == "", a.Found)
 		})
+	}
+	// Of a group, each member is held against the set in all of its components.
+	three := strings.NewReplacer("components: {boot: {optional: true}, main", "components: {boot: {optional: true}, poe: {optional: true}, main", "brings: {boot: '2.0'}", "brings: {boot: '2.0', poe: '1.1'}").Replace(lineRules)
+	for versions, lacks := range map[[2]string]string{{"1.1", "1.1"}: "", {"1.1", "1.0"}: "b", {"1.0", "1.1"}: "a"} {
+		device := fmt.Sprintf("group: stack\nuniform: true\nmembers: [{name: a, model: Q1, revision: A1, installed: {main: '2.0', boot: '2.0', poe: '%s'}}, {name: b, model: Q1, revision: A1, installed: {main: '2.0', boot: '2.0', poe: '%s'}}]\n", versions[0], versions[1])
+		a := ask(t, three, device, Request{Goal: Goal{Version: "certified:s", Set: setOf(t, three, "{model: Q1, main: '2.0', boot: '2.0', poe: '>=1.1'}")}}).Plans[0]
+		require.True(t, a.Found, versions)
+		if lacks == "" {
+			assert.Empty(t, a.Hops)
+			continue
+		}
+		require.Len(t, a.Hops, 1, versions)
+		assert.Equal(t, []Change{{lacks, "poe", "1.0", "1.1"}}, a.Hops[0].Components, versions)
 	}
 	a := ask(t, lineRules, at1, Request{Goal: Goal{Version: "certified:q", Set: &rulebook.CertifiedSet{Name: "q", Known: []string{"depot", "tunnel"}}}}).Plans[0]
 	assert.Contains(t, a.Unsettled[0], "there are depot, tunnel")
