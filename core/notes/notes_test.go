@@ -90,6 +90,8 @@ func TestStatements(t *testing.T) {
 		"This release supports the Q1.":                              {kind: Supported},
 		"A known issue: ports may flap.":                             {kind: Fault},
 		"You cannot roll back once it runs.":                         {kind: Back},
+		"Downgrading is not supported.":                              {kind: Back},
+		"Upgrading from 7.0.1 is not supported.":                     {kind: Order, add: "-"},
 		"The lamp is green.":                                         {},
 		"We wish you a pleasant journey, and thank all who helped.":  {},
 		"Lamps were fixed.":                                          {},

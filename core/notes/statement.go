@@ -82,6 +82,8 @@ var signs = []sign{
 	words(Handling, `\b(?:do not|don't|never)\b.{0,20}\b(?:unpack|extract|unzip|untar|decompress|rename)\b`),
 	words(Handling, `\b(?:must|is to|has to) (?:be )?(?:unpacked|extracted|unzipped)\b|\b(?:unpack|extract|unzip) (?:it|the \w+|this \w+)\b`),
 	words(Handling, `\b(?:as (?:it was )?downloaded|in one piece|keep .{0,30}whole)\b`),
+	words(Back, `\b(?:down-?grad\w+|roll(?:ed|ing)? ?back|go(?:ing)? back)\b.*\b(?:not|no longer) (?:be )?(?:support\w*|possible|allowed)`),
+	words(Order, `\b(?:up-?grad\w+|updat\w+|going|moving|com(?:e|ing))\b.*\b(?:from|to|between)\b.*\d.*\b(?:not|no longer) (?:be )?(?:support\w*|possible|allowed)`),
 	words(Dropped, `\b(?:no longer (?:be )?support\w*|not supported any ?more|end of (?:support|life)|discontinu\w+|support (?:for|of) .{1,60} (?:is|was|has been) (?:removed|dropped|withdrawn)|drop(?:s|ped)? support|(?:is|are) not supported)\b`),
 	words(Back, `\b(?:down-?grad\w+|roll(?:ed|ing)? ?back|go(?:ing)? back|return(?:ing)? to (?:an? )?(?:older|earlier|previous))\b`),
 	words(Order, `\b(?:straight|direct(?:ly)?|intermediate|in two steps|step by step|stepwise)\b.*\d`),

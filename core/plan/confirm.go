@@ -627,14 +627,20 @@ func (w *witness) missingByName(model string, have []device.Value) string {
 	return ""
 }
 
-// uniform: all members that tell run one version.
+// uniform: all members that tell run one version. A member that the captures do not show tells nothing: what they show
+// without a name may be of any device.
 func uniform(t *Target, before, promised []*device.Device, told map[string][]device.Finding, after *device.Draft) fit.Check {
 	base := uniformNow.Line("")
 	base.Cite(fit.Cited{Side: fit.OfPackage, Value: "one version", Source: t.Device.Source("name", t.Device.Name.Spot)})
 	var known []string
 	missing := ""
 	for i, b := range promised {
-		w := newWitness(t, b, told[memberKey(before[i], after.Members, told)], after)
+		key := memberKey(before[i], after.Members, told)
+		if key == "" {
+			missing = b.Name.Text
+			continue
+		}
+		w := newWitness(t, b, told[key], after)
 		main := w.rules.Main(w.family)
 		v, ok, clash, _ := w.version(main)
 		switch {

@@ -20,17 +20,19 @@ import (
 
 // Recovery is what can be done for a device that does not start.
 type Recovery struct {
-	Device   *device.Device
-	Rule     *rulebook.Recovery // nil when the rulebook knows none
-	Verdict  fit.Outcome
-	Why      string // in one sentence
-	Chosen   *RecoveryImage
-	Others   []RecoveryImage
-	Slots    []string // other images on the device, in words, to be tried first
-	Steps    []Instruction
-	Checks   []fit.Check // about the recovery as such
-	Nothing  bool        // nothing is left that software can do
-	NotAsked []string    // what could not be judged and why
+	Device  *device.Device
+	Rule    *rulebook.Recovery // nil when the rulebook knows none
+	Verdict fit.Outcome
+	Why     string // in one sentence
+	Chosen  *RecoveryImage
+	Others  []RecoveryImage
+	Slots   []string // other images on the device, in words, to be tried first
+	// slotNames are the names of those slots.
+	slotNames []string
+	Steps     []Instruction
+	Checks    []fit.Check // about the recovery as such
+	Nothing   bool        // nothing is left that software can do
+	NotAsked  []string    // what could not be judged and why
 }
 
 // RecoveryImage is an image that may be pushed.
@@ -174,6 +176,7 @@ func (r *Recovery) slots(d *device.Device, rb *rulebook.Rulebook, box *path.Box)
 			text += " and was to start next"
 		}
 		r.Slots = append(r.Slots, text)
+		r.slotNames = append(r.slotNames, s.slot)
 	}
 }
 
@@ -317,6 +320,7 @@ func (r *Recovery) steps(rb *rulebook.Rulebook) {
 		if i > 0 {
 			in.Text = "else " + s + "."
 		}
+		x.Active = r.slotNames[i]
 		if said, ok := rb.Say("back", x); ok && i == 0 {
 			in.Commands = []string{strings.TrimSpace(said)}
 		}
