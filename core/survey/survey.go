@@ -318,7 +318,7 @@ func Run(ctx context.Context, path string, o Options) (*Survey, error) {
 	}
 	s.readVersionFiles()
 	s.settleParts()
-	s.judgeRoot()
+	s.judgeRoot(o.Formats)
 	s.judgeManifests()
 	if err := s.prove(ctx, o); err != nil {
 		return nil, err
@@ -445,24 +445,23 @@ func (s *Survey) collectProblems() {
 
 // judgeRoot says so when the download itself is nothing that could be
 // installed.
-func (s *Survey) judgeRoot() {
+func (s *Survey) judgeRoot(formats *image.Set) {
 	root := s.Root()
-	if root == nil || root.Container != archive.None || root.Firmware() || len(root.Damage()) > 0 {
+	if root == nil {
+		s.judgeFiles(formats)
+		return
+	}
+	if root.Container != archive.None || root.Firmware() || len(root.Damage()) > 0 {
 		return
 	}
 	add := func(c archive.Class, what, advice string) {
 		root.Problems = append(root.Problems, archive.Problem{Item: root.Address, Class: c, What: what, Advice: advice})
 	}
-	again := "download it again, and look at the file's size and first bytes before you trust it"
+	if said, ok := noDownloads[root.Kind]; ok {
+		add(archive.Damaged, NotFirmware+said.what, said.advice)
+		return
+	}
 	switch root.Kind {
-	case "empty":
-		add(archive.Damaged, "not firmware: the file is empty", again)
-	case "blank":
-		add(archive.Damaged, "not firmware: every byte is FF, as in erased flash", again)
-	case "zeros":
-		add(archive.Damaged, "not firmware: every byte is zero", again)
-	case "html":
-		add(archive.Damaged, "not firmware: it is an HTML page, as a portal gives when the session has ended", "log in to the maker's portal and download it again")
 	case "unknown":
 		what := "of no format that fitcheck knows"
 		if root.Nature != "" {
@@ -471,7 +470,7 @@ func (s *Survey) judgeRoot() {
 		add(archive.Unreadable, what, "check it against a digest that the maker published (-digest sha256:…)")
 	default:
 		if f := root.format; f != nil && !slices.Contains(archive.Containers(), archive.Container(f.Name)) {
-			add(archive.Damaged, "not firmware: it is "+article(f.Title), again)
+			add(archive.Damaged, NotFirmware+"it is "+article(f.Title), downloadAgain)
 		}
 	}
 }

@@ -9,6 +9,7 @@ import (
 	"crypto/sha512"
 	"fmt"
 	"os"
+	"path"
 	"path/filepath"
 	"strings"
 	"testing"
@@ -232,6 +233,26 @@ func TestSuffixBelied(t *testing.T) {
 	assert.Contains(t, problems(s), "p.tar: its name ends in .tar, and its content is of the kind zip")
 	assert.Contains(t, problems(s), "a.itb: its name ends in .itb, and its content is of the kind text")
 	assert.NotContains(t, problems(s), "b.txt")
+}
+
+// What a failed download leaves in a folder is told, where a file is named as an archive or an image.
+func TestFailedDownloadsInAFolder(t *testing.T) {
+	dir := t.TempDir()
+	page := "<!DOCTYPE html><html><body>sign in</body></html>"
+	for name, data := range map[string]string{"a.zip": page, "b.itb": "", "c.tar.gz": strings.Repeat("\x00", 600), "d.img.xz": strings.Repeat("\xff", 600), "notes.html": page, "page": page, "empty.txt": "", "good.zip": string(zipOf(file{"in.zip", page}))} {
+		require.NoError(t, os.WriteFile(filepath.Join(dir, name), []byte(data), 0o644))
+	}
+	s, err := Run(context.Background(), dir, Options{Limits: archive.DefaultLimits()})
+	require.NoError(t, err)
+	var damaged []string
+	for _, p := range s.Problems {
+		if p.Class == archive.Damaged {
+			damaged = append(damaged, path.Base(strings.TrimPrefix(p.Item, s.Name+"::"))+": "+p.What)
+			assert.Contains(t, p.Advice, "download it again")
+		}
+	}
+	assert.Equal(t, []string{"a.zip: not firmware: it is an HTML page, as a portal gives when the session has ended", "b.itb: not firmware: the file is empty",
+		"c.tar.gz: not firmware: every byte is zero", "d.img.xz: not firmware: every byte is FF, as in erased flash"}, damaged)
 }
 
 func TestManifestWithoutRulebook(t *testing.T) {
