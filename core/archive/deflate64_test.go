@@ -118,7 +118,16 @@ func TestDeflate64(t *testing.T) {
 // Without long matches it is what Deflate is: stored blocks, and codes of their own.
 func TestDeflate64AsDeflate(t *testing.T) {
 	text := bytes.Repeat([]byte("some text, and more of it; "), 9000)
-	for _, level := range []int{flate.HuffmanOnly, flate.NoCompression} {
+	even := make([]byte, 60_000) // codes of one length, which the stream tells by repeating
+	r := rand.New(rand.NewPCG(3, 3))
+	for i := range even {
+		even[i] = byte(r.IntN(64)) + byte(r.IntN(2))*128
+	}
+	for _, c := range []struct {
+		level int
+		text  []byte
+	}{{flate.HuffmanOnly, text}, {flate.NoCompression, text}, {flate.HuffmanOnly, even}, {flate.HuffmanOnly, even[:50]}} {
+		level, text := c.level, c.text
 		var b bytes.Buffer
 		w, err := flate.NewWriter(&b, level)
 		require.NoError(t, err)

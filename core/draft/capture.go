@@ -145,15 +145,16 @@ func (d *Draft) capture(out *Capture, lines []device.TextLine) {
 	}
 	d.table(out, lines)
 	if out.Recognise == "" && len(banners) > 0 {
-		words := regexp.MustCompile(`[\pL][\pL'-]+`).FindAllString(banners[0].Text, 4)
-		out.Recognise = `\b` + strings.Join(words[:min(2, len(words))], `\W+`) + `\b`
+		words := bannerWord.FindAllString(banners[0].Text, 2)
+		out.Recognise = `\b` + strings.Join(words, `\W+`) + `\b`
 		out.From = Guess{"does every capture of the line have this, and no other line's?", banners[0].At.Where()}
 	}
 }
 
 var (
-	unitLine = pattern.New(`^\s*((?i:unit|member|switch|node|chassis|stack unit|slot))\s+(\d+)\s*([:.)]?)\s*$`)
-	banner   = pattern.New(`^\s*[\pL][\pL\pN'-]+\s+[\pL][\pL'-]+`)
+	unitLine   = pattern.New(`^\s*((?i:unit|member|switch|node|chassis|stack unit|slot))\s+(\d+)\s*([:.)]?)\s*$`)
+	bannerWord = pattern.New(`[\pL][\pL'-]+`)
+	banner     = pattern.New(`^\s*[\pL][\pL\pN'-]+\s+[\pL][\pL'-]+`)
 )
 
 // promptMark is what stands behind the name in a prompt.

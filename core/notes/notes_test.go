@@ -307,3 +307,11 @@ func FuzzNotes(f *testing.F) {
 		}
 	})
 }
+
+// What has more lines than the bound is read up to it, line by line.
+func TestLinesAreBounded(t *testing.T) {
+	lines := split(strings.Repeat("a line\n", MaxLines+7))
+	require.Len(t, lines, MaxLines)
+	assert.Equal(t, "a line", lines[MaxLines-1])
+	assert.Equal(t, []string{"one", "two", "three", ""}, split("one\r\ntwo\rthree\f"))
+}

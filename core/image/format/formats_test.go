@@ -303,3 +303,16 @@ func TestRootFileSystems(t *testing.T) {
 		kindOf(t, bad)
 	}
 }
+
+// Blocks of a SquashFS are of 4 KiB to 1 MiB, and said twice.
+func TestSquashFSBlocks(t *testing.T) {
+	for log, sound := range map[int]bool{11: false, 12: true, 17: true, 20: true, 21: false} {
+		data := bytes.Clone(squash4()[:300])
+		le.PutUint32(data[12:], 1<<log)
+		le.PutUint16(data[22:], uint16(log))
+		damaged := strings.Join(readSample(t, data).Damaged(), "; ")
+		assert.Equal(t, !sound, strings.Contains(damaged, "contradicts itself"), "blocks of 2^%d bytes: %s", log, damaged)
+		le.PutUint16(data[22:], uint16(log+1))
+		assert.Contains(t, strings.Join(readSample(t, data).Damaged(), "; "), "contradicts itself")
+	}
+}
