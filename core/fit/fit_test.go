@@ -511,6 +511,8 @@ func TestMatch(t *testing.T) {
 		{name: "several in an archive, one for it", files: together(uimage(arm64, kernel, "QM-24T 8.4.2", 900), uimage(arm, kernel, "QM-8T 8.4.2", 900)), want: Fits, check: "model/main", because: "QM-8T"},
 		{name: "several in an archive, all for another architecture", files: together(uimage(arm64, kernel, "QM-8T 8.4.2", 900), uimage(arm64, kernel, "QM-24T 8.4.2", 900)), want: Misfit, check: "arch/main"},
 		{name: "several in an archive, without names, all of another model", files: together(uimage(arm, kernel, "QM-24T 8.4.2", 900), uimage(arm, kernel, "QM-2T 8.4.2", 900), "one", "two"), want: Misfit, check: "model/main"},
+		{name: "another model's image in an archive beside what tells nothing", files: together(uimage(arm, kernel, "QM-24T 8.4.2", 900), []byte("\x01\x02\x80 something of its own")), want: Unsettled, check: "agreement/main", because: "QM-24T"},
+		{name: "another processor's image in an archive beside what tells nothing", files: together(uimage(arm64, kernel, "helper", 900), []byte("\x01\x02\x80 something of its own")), want: Fits, check: "model/main"},
 		{name: "several in an archive, of other versions", files: together(uimage(arm, kernel, "QM-8T 1.0.0", 900), uimage(arm, kernel, "QM-8T 2.0.0", 900)), want: Fits, check: "model/main"},
 
 		// without a rulebook

@@ -1,6 +1,7 @@
 package survey
 
 import (
+	"slices"
 	"strings"
 
 	"fitcheck/core/archive"
@@ -21,19 +22,24 @@ func (s *Survey) Packed(it *Item) *Item {
 // maxFirmwareIn bounds how many images of one archive are looked at together.
 const maxFirmwareIn = 1000
 
-// FirmwareIn are the firmware images that lie in an item, however deep, but not within another.
-func (s *Survey) FirmwareIn(it *Item) []*Item {
-	var out []*Item
+// FirmwareIn are the firmware images that lie in an item, however deep, but not within another; alone tells that nothing
+// else lies there but texts, so that all that it brings is known by them.
+func (s *Survey) FirmwareIn(it *Item) (out []*Item, alone bool) {
+	alone = true
 	for _, in := range s.PartOf(it.Address).Items {
-		if !strings.HasPrefix(in.Address, it.Address+"::") || !in.Firmware() || in.Within {
-			continue
-		}
-		if out = append(out, in); len(out) == maxFirmwareIn {
-			break
+		switch {
+		case !strings.HasPrefix(in.Address, it.Address+"::") || in.Within:
+		case in.Firmware() && len(out) < maxFirmwareIn:
+			out = append(out, in)
+		case in.Firmware(), in.Container == archive.None && !slices.Contains(texts, in.Kind):
+			alone = false
 		}
 	}
-	return out
+	return out, alone
 }
+
+// texts are kinds of items that are beside images, and none themselves.
+var texts = []string{"text", "json", "xml", "yaml", "html", "pdf", "pem", "signature", "empty"}
 
 // packedAt is that of the item at a place.
 func (s *Survey) packedAt(at int) *Item {

@@ -294,16 +294,19 @@ func (c *Case) Candidate(k Component, it *survey.Item) *Candidate {
 }
 
 // inside is what the images say that an archive or a stream holds which is taken for an image itself: a packed one, or
-// several together. Of several, those that are for other devices stand beside those for this one.
+// several together. Of several, those that are for other devices stand beside those for this one, and beside what does not
+// tell what it is for.
 func (c *Case) inside(it *survey.Item) (fact.Witness, bool) {
 	if it.Container == archive.None || it.Firmware() {
 		return fact.Witness{}, false
 	}
-	images := []*survey.Item{c.Survey.Packed(it)}
-	if images[0] == nil {
-		images = c.Survey.FirmwareIn(it)
-	}
 	var out fact.Witness
+	images, alone := []*survey.Item{c.Survey.Packed(it)}, true
+	if images[0] == nil {
+		if images, alone = c.Survey.FirmwareIn(it); !alone {
+			out.Claims = append(out.Claims, nil)
+		}
+	}
 	for _, in := range images {
 		w, ok := in.Witness(fact.Header)
 		if !ok {
@@ -322,7 +325,7 @@ func (c *Case) inside(it *survey.Item) (fact.Witness, bool) {
 			out.Claims = append(out.Claims, said)
 		}
 	}
-	return out, len(out.Claims) > 0
+	return out, out.Kind != ""
 }
 
 // givenBy tells whether a manifest gives an image to this very device: it names
