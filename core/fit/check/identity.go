@@ -95,12 +95,10 @@ func (c *Case) identity(k Component, cand *Candidate, n fact.Name) Line {
 	}
 	said := func(o *opinion) string { return fmt.Sprintf("%s (%s)", fact.Values(o.facts), kind(o)) }
 	show := func(o *opinion) { base.Package = fact.Values(o.facts) }
-	if n == fact.Family {
+	if n == fact.Family && !strong(against) {
 		if l, said := c.fromFamily(base, cand); said {
 			return l
 		}
-	}
-	if n == fact.Family && !strong(against) {
 		if l, said := c.standsFor(base, cand, against, by); said {
 			return l
 		}
@@ -113,7 +111,10 @@ func (c *Case) identity(k Component, cand *Candidate, n fact.Name) Line {
 		show(against)
 		l := r.excluded.become(base, v.Text(), c.spell(n, against), kind(against)).Advise("%s", c.adviceAgainst(n))
 		if n == fact.Family {
-			return c.crossing(l, cand, against.facts)
+			l = c.crossing(l, cand, against.facts)
+			if from, said := c.fromFamily(base, cand); said && l.Outcome != Misfit {
+				return from
+			}
 		}
 		return l
 	case v.State == member.Contradicted:
