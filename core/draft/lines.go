@@ -251,7 +251,7 @@ var (
 	namedGroup    = pattern.New(`\(\?P<(\w+)>`)
 	bracketed     = pattern.New(`^([\[(<{=*-]+\s*)(.*?)(\s*[\])>}=*:-]+)$`)
 	labelled      = pattern.New(`^([A-Za-z][A-Za-z _-]*?)(\s*[:=]\s*|\s+)(\S.*)$`)
-	modelsAndRevs = pattern.New(`^(\S+)\s+(?:revs?\.?|revisions?|hw|boards?)\s*[:=]?\s*(\S.*)$`)
+	modelsAndRevs = pattern.New(`^(\S+)\s+(?:revisions?|revs?\.?|hw|boards?)\s*[:=]?\s*(\S.*)$`)
 )
 
 // headed are the meanings of labels that a heading may have.

@@ -1,6 +1,7 @@
 package draft
 
 import (
+	"regexp"
 	"strings"
 	"testing"
 
@@ -112,5 +113,28 @@ func TestRowsKnowTheirLines(t *testing.T) {
 func TestGlobOf(t *testing.T) {
 	for name, want := range map[string]string{"qm.sig": "**/*.sig", "SHA256SUMS": "**/SHA256SUMS", "sums-8.4.2": "**/sums-8.4.2", "sums-8.4.2b": "**/sums-8.4.2b", ".sig": "**/.sig", "sums.": "**/*.", "a.b.p7s": "**/*.p7s"} {
 		assert.Equal(t, want, globOf(name), name)
+	}
+}
+
+// A heading becomes a pattern that reads what it says of the lines below it.
+func TestHeadingShape(t *testing.T) {
+	for line, want := range map[string]map[string]string{
+		"[QM-8T]": {"models": "QM-8T"}, "[QM-8T rev A1, A2]": {"models": "QM-8T", "revisions": "A1, A2"}, "QM-8T revisions A1 A2:": {"models": "QM-8T", "revisions": "A1 A2"},
+		"=== QM-8T hw B1 ===": {"models": "QM-8T", "revisions": "B1"}, "Model: QM-8T": {"models": "QM-8T"}, "model = QM-8T, QM-24T": {"models": "QM-8T, QM-24T"},
+		"for QM-8T boards A1, A2": {"models": "QM-8T", "revisions": "A1, A2"}, "QM-8T rev. A1:": {"models": "QM-8T", "revisions": "A1"}, "Region: EU": {"region": "EU"}, "Version: 8.4.2": {"version": "8.4.2"},
+		"Architecture: arm64": {"arch": "arm64"}, "Files for all:": {}, "Note: read this": {},
+	} {
+		shape := regexp.MustCompile("^" + headingShape(line) + "$")
+		m := shape.FindStringSubmatch(line)
+		if !assert.NotNil(t, m, "%q by %s", line, shape) {
+			continue
+		}
+		got := map[string]string{}
+		for i, name := range shape.SubexpNames() {
+			if name != "" {
+				got[name] = m[i]
+			}
+		}
+		assert.Equal(t, want, got, "%q by %s", line, shape)
 	}
 }

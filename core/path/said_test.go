@@ -2,8 +2,10 @@ package path
 
 import (
 	"fmt"
+	"maps"
 	"math/rand/v2"
 	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
 
@@ -36,6 +38,9 @@ func TestWhatIsSaid(t *testing.T) {
 		}
 		if a.Back != nil {
 			fmt.Fprintf(&b, "back %v by %s, %s: %s %s\n", a.Back.Found, a.Back.By, short(a.Back.Hops), a.Back.Because, pagetest.Line(a.Back.Sources))
+			for _, n := range a.Back.Notes {
+				fmt.Fprintf(&b, "back, note %s\n", n)
+			}
 		}
 		for _, n := range a.Notes {
 			fmt.Fprintf(&b, "note %s\n", n)
@@ -46,6 +51,14 @@ func TestWhatIsSaid(t *testing.T) {
 		for _, goal := range []string{"1.0", "2.0", "2.5", "3.0", "latest"} {
 			tell(strings.ReplaceAll(strings.TrimSpace(device), "\n", ", "), ask(t, lineRules, device, Request{Goal: Goal{Version: goal}}).Plans[0])
 		}
+	}
+	chassis := map[string]*Answer{}
+	stock := "group: chassis\nmembers:\n  - {name: ctl, model: CH, installed: {main: '1'}}\n  - {name: c1, model: CARD, installed: {image: '1'}}\n  - {name: c2, model: CARD, installed: {image: '2'}}\n"
+	for name, rules := range map[string]string{"back again": strings.NewReplacer("upward: open", "upward: open\n  downward: open", "core: {components: {main: {}}}", "core: {components: {main: {slotted: true}}, factory_reset: other-slot}").Replace(chassisRules), "no way back": chassisRules, "one is stuck": strings.Replace(chassisRules, "rules: [", "rules: [{to: '3', allow: false, from_family: line}, ", 1)} {
+		chassis[name] = ask(t, rules, stock, Request{Goal: Goal{Version: "3"}}).Plans[0]
+	}
+	for _, name := range slices.Sorted(maps.Keys(chassis)) {
+		tell("chassis, "+name, chassis[name])
 	}
 	for seed := range 60 {
 		if p := makePlan(rand.New(rand.NewPCG(uint64(seed), 6))); p.goal != 0 {
