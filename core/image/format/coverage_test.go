@@ -2,12 +2,14 @@ package format_test
 
 import (
 	"bytes"
+	"fmt"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
 
 	"fitcheck/core/digest"
 
+	"fitcheck/core/image"
 	"fitcheck/core/image/format"
 )
 
@@ -108,4 +110,20 @@ func TestAnnouncedSizes(t *testing.T) {
 		assert.Equal(t, digest.Unproven, w.By, "%s: what follows it is proven by %s", s.name, w.Of)
 	}
 	assert.Greater(t, sized, 20)
+}
+
+// A checksum whose bytes were not read proves nothing, and those behind it what they prove.
+func TestCoversWithoutWhatWasSkipped(t *testing.T) {
+	sum := func(what string, from, to int64) image.Sum {
+		return image.Sum{What: what, Partial: digest.Partial{Over: digest.Between(from, to)}, Want: "1", Got: "1", OK: true}
+	}
+	one, two, three := sum("one", 0, 4), sum("two", 4, 8), sum("three", 8, 12)
+	one.Skipped, one.Got = true, ""
+	two.Got = ""
+	m := &image.Image{Sums: []image.Sum{one, two, three}}
+	var proved []string
+	for _, c := range m.Covers(10) {
+		proved = append(proved, fmt.Sprintf("%s %d to %d, %v", c.Of, c.From, c.To, c.Holds))
+	}
+	assert.Equal(t, []string{"three 8 to 10, true"}, proved)
 }
