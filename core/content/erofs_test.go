@@ -181,3 +181,19 @@ func FuzzEROFS(f *testing.F) {
 	b[file] = erofsCompact << 1
 	fuzz(f, "erofs", b)
 }
+
+// A pack of two holds places in pieces of up to 2^14 bytes, one of sixteen in those of 2^12; larger ones are not read, and
+// told.
+func TestPiecesOfEROFS(t *testing.T) {
+	blank := make([]byte, 4096)
+	for _, c := range []struct {
+		bits    uint
+		packs16 bool
+		i       int64
+		reads   bool
+	}{{12, true, 20, true}, {13, true, 20, false}, {14, false, 20, true}, {15, false, 20, false}, {12, true, 0, true}, {14, true, 0, true}, {15, true, 0, false}} {
+		x := &erofsIndex{base: 8, bits: c.bits, count: 64, packs16: c.packs16, window: window{at: bytes.NewReader(blank), size: 4096}}
+		_, err := x.at(c.i)
+		assert.Equal(t, !c.reads, err != nil && strings.Contains(err.Error(), "which its index cannot hold"), "%+v: %v", c, err)
+	}
+}
