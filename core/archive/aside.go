@@ -132,18 +132,21 @@ func (a *aside) failed() error {
 }
 
 // wait visits what is left, together with the other goroutine. err is what the stream itself ended
-// with.
+// with: where it is damaged, what came before the damage is visited all the same.
 func (a *aside) wait(err error) error {
 	a.mu.Lock()
 	if a.ended = true; a.change != nil {
 		a.change.Broadcast()
 	}
-	if a.err == nil {
+	if a.err == nil && err != nil && fatal(err) {
 		a.err = err
 	}
 	a.mu.Unlock()
 	for a.next(false) {
 	}
 	a.busy.Wait()
-	return a.failed()
+	if failed := a.failed(); failed != nil {
+		return failed
+	}
+	return err
 }

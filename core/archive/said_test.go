@@ -10,6 +10,8 @@ import (
 	"slices"
 	"strings"
 	"testing"
+
+	"github.com/stretchr/testify/require"
 )
 
 // TestWhatIsSaid holds what is found in packages of every kind, and what is said of them when a byte is another or
@@ -90,6 +92,34 @@ func TestWhatIsSaid(t *testing.T) {
 		b.WriteString("\n")
 	}
 	pagetest.Hold(t, filepath.Join("testdata", "said.txt"), b.String())
+}
+
+// What is found in a damaged stream does not hang on which of two goroutines is faster: what came before the damage is
+// visited, and told.
+func TestDamageIsToldAlike(t *testing.T) {
+	big := strings.Repeat("tramway ", asideFrom/8+1)
+	for name, data := range map[string][]byte{"p.cpio": cpioOf(false, file{"a", big}, file{"b", big}), "p.tar": tarOf(file{"a", big}, file{"b", big}), "p.ar": arOf(file{"a", big}, file{"b", big})} {
+		for _, cut := range []int{len(data) / 4, len(data) * 3 / 4, len(data) * 9 / 10} {
+			first := ""
+			for range 30 {
+				n, err := walk(t, name, data[:cut], DefaultLimits())
+				require.NoError(t, err)
+				var lines []string
+				for _, it := range n.items {
+					lines = append(lines, it.Address)
+				}
+				for _, p := range n.problems {
+					lines = append(lines, fmt.Sprint(p))
+				}
+				slices.Sort(lines)
+				if found := strings.Join(lines, "\n"); first == "" {
+					first = found
+				} else {
+					require.Equal(t, first, found, "%s cut at %d", name, cut)
+				}
+			}
+		}
+	}
 }
 
 // numbers and names are left out of account where what is said is told once.
