@@ -2,7 +2,7 @@ package archive
 
 import (
 	"bytes"
-	"fitcheck/core/pagetest"
+	"fitcheck/internal/pagetest"
 	"fmt"
 	"maps"
 	"path/filepath"

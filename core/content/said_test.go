@@ -2,7 +2,7 @@ package content
 
 import (
 	"bytes"
-	"fitcheck/core/pagetest"
+	"fitcheck/internal/pagetest"
 	"fmt"
 	"maps"
 	"path/filepath"

@@ -12,9 +12,9 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"fitcheck/core/device"
-	"fitcheck/core/pagetest"
 	"fitcheck/core/rulebook"
 	"fitcheck/demo"
+	"fitcheck/internal/pagetest"
 )
 
 // TestWhatIsSaid holds what is read of the demo kit's captures and device files, and how that changes when a line is

@@ -14,9 +14,9 @@ import (
 
 	"fitcheck/core/archive"
 	"fitcheck/core/notes"
-	"fitcheck/core/pagetest"
 	"fitcheck/core/survey"
 	"fitcheck/demo"
+	"fitcheck/internal/pagetest"
 )
 
 // TestDraftsAsWritten holds drafts, word for word, against those in testdata/drafts: a change of what is drafted is

@@ -11,7 +11,7 @@ import (
 	"fitcheck/core/archive"
 	"fitcheck/core/image"
 	"fitcheck/core/image/format"
-	"fitcheck/core/pagetest"
+	"fitcheck/internal/pagetest"
 )
 
 // TestWhatIsSaid holds what is said of layouts when a line of them is missing or another, and what is then read of an

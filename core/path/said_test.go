@@ -9,7 +9,7 @@ import (
 	"strings"
 	"testing"
 
-	"fitcheck/core/pagetest"
+	"fitcheck/internal/pagetest"
 )
 
 // TestWhatIsSaid holds all that is said of ways through made-up rulebooks, and of those that are closed, against

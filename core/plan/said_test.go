@@ -8,7 +8,7 @@ import (
 
 	"github.com/stretchr/testify/require"
 
-	"fitcheck/core/pagetest"
+	"fitcheck/internal/pagetest"
 )
 
 // TestWhatIsSaid holds runbooks of lines that are worked in different ways, and what captures say of each of their steps,

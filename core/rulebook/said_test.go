@@ -7,9 +7,9 @@ import (
 	"strings"
 	"testing"
 
-	"fitcheck/core/pagetest"
 	"fitcheck/core/rulebook"
 	"fitcheck/demo"
+	"fitcheck/internal/pagetest"
 )
 
 // TestWhatIsSaid holds what is said of the rulebooks of the demo kit when one of their lines is missing or its value is

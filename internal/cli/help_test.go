@@ -11,7 +11,7 @@ import (
 	"strings"
 	"testing"
 
-	"fitcheck/core/pagetest"
+	"fitcheck/internal/pagetest"
 	"fitcheck/internal/present"
 
 	"github.com/stretchr/testify/assert"

@@ -11,8 +11,8 @@ import (
 
 	"github.com/stretchr/testify/require"
 
-	"fitcheck/core/pagetest"
 	"fitcheck/demo"
+	"fitcheck/internal/pagetest"
 )
 
 // TestWhatIsSaid holds what the commands say of the demo kit against the pages in testdata/said, so that a change

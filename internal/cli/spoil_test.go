@@ -30,13 +30,13 @@ import (
 	"fitcheck/core/fit"
 	"fitcheck/core/fit/check"
 	"fitcheck/core/member"
-	"fitcheck/core/pagetest"
 	"fitcheck/core/path"
 	"fitcheck/core/rulebook"
 	"fitcheck/core/sign"
 	"fitcheck/core/survey"
 	y "fitcheck/core/yamlfile"
 	"fitcheck/demo"
+	"fitcheck/internal/pagetest"
 )
 
 // A case is a device, a rulebook and a package that fit each other, with the captures

@@ -13,7 +13,7 @@ import (
 	"fitcheck/core/content"
 	"fitcheck/core/image"
 	"fitcheck/core/image/format"
-	"fitcheck/core/pagetest"
+	"fitcheck/internal/pagetest"
 )
 
 // The tables of docs/formats.md are what the formats say of themselves.

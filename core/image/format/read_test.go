@@ -14,7 +14,7 @@ import (
 	"fitcheck/core/image"
 	"fitcheck/core/image/format"
 	"fitcheck/core/image/imagetest"
-	"fitcheck/core/pagetest"
+	"fitcheck/internal/pagetest"
 )
 
 // TestWhatIsRead holds all that is read of each sample, and what is said of it when it is damaged, against the page

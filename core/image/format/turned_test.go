@@ -9,7 +9,7 @@ import (
 	"strings"
 	"testing"
 
-	"fitcheck/core/pagetest"
+	"fitcheck/internal/pagetest"
 )
 
 // turnedLines is how many lines a sample gets.
