@@ -1,0 +1,68 @@
+package format_test
+
+import (
+	"bytes"
+	"fmt"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"fitcheck/core/image"
+	"fitcheck/internal/pagetest"
+)
+
+// TestWhatEachNumberIsCalled puts every number into each short field that says what it means, and holds what the
+// numbers are called against the page testdata/numbers.txt.
+func TestWhatEachNumberIsCalled(t *testing.T) {
+	var b strings.Builder
+	seen := map[string]bool{}
+	for _, s := range samples() {
+		m := readSample(t, s.data)
+		for _, f := range m.Fields {
+			if f.Meaning == "" || len(f.Raw) > 2 || f.Offset+int64(len(f.Raw)) > int64(len(s.data)) || strings.ContainsAny(f.Name, "[/") {
+				continue
+			}
+			called, last, kinds, lines := "", "", map[string]bool{}, 0
+			for n := range numbersFor(m.Format+" "+f.Name, len(f.Raw)) {
+				other := bytes.Clone(s.data)
+				for i := range f.Raw {
+					other[f.Offset+int64(i)] = byte(n >> (8 * i))
+				}
+				now := fieldOf(readSample(t, other), f.Name)
+				if now == nil {
+					last = ""
+					continue
+				}
+				if said := numbers.ReplaceAllString(now.Meaning, "N"); said != last && lines < 64 { // neighbours of one name are told once
+					last, kinds[said], lines = said, true, lines+1
+					called += now.Value + ": " + now.Meaning + "\n"
+				}
+			}
+			if page := fmt.Sprintf("%s %s\n%s\n", m.Format, f.Name, called); len(kinds) > 1 && !seen[page] {
+				seen[page] = true
+				b.WriteString("## " + page)
+			}
+		}
+	}
+	pagetest.Hold(t, filepath.Join("testdata", "numbers.txt"), b.String())
+}
+
+// numbersFor is how many numbers a field (named by format and field) is tried with; the other byte of a wide one stays 0 then.
+func numbersFor(field string, size int) int {
+	if field == "pe machine" || field == "pe optional_magic" {
+		return 1 << 16 // machines are spread over all of them
+	}
+	return 1 << 8
+}
+
+func fieldOf(m *image.Image, name string) *image.Field {
+	if m == nil {
+		return nil
+	}
+	for i := range m.Fields {
+		if m.Fields[i].Name == name {
+			return &m.Fields[i]
+		}
+	}
+	return nil
+}
