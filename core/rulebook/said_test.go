@@ -2,10 +2,13 @@ package rulebook_test
 
 import (
 	"fmt"
+	"os"
 	"path/filepath"
 	"regexp"
 	"strings"
 	"testing"
+
+	"github.com/stretchr/testify/require"
 
 	"fitcheck/core/rulebook"
 	"fitcheck/demo"
@@ -17,7 +20,7 @@ import (
 func TestWhatIsSaid(t *testing.T) {
 	var b strings.Builder
 	told := map[string]bool{}
-	for _, f := range demo.Kit() {
+	for _, f := range append(demo.Kit(), whole(t)) {
 		if !strings.HasPrefix(f.Path, "rulebooks/") {
 			continue
 		}
@@ -51,9 +54,12 @@ func TestWhatIsSaid(t *testing.T) {
 			}
 			look(fmt.Sprintf("line %d away", i+1), strings.Join(append(append([]string{}, lines[:i]...), lines[i+1:]...), "\n"))
 			for n, m := range value.FindAllStringSubmatchIndex(line, -1) {
-				for _, other := range []string{"nonsense", "{a: b}"} {
+				for _, other := range others(f.Path) {
 					look(fmt.Sprintf("line %d, value %d as %s", i+1, n+1, other), with(i, line[:m[2]]+other+line[m[3]:]))
 				}
+			}
+			for n, m := range pair.FindAllStringIndex(line, -1) {
+				look(fmt.Sprintf("line %d, pair %d away", i+1, n+1), with(i, line[:m[0]]+line[m[1]:]))
 			}
 			for n, m := range key.FindAllStringSubmatchIndex(line, -1) {
 				look(fmt.Sprintf("line %d, key %d misspelt", i+1, n+1), with(i, line[:m[2]]+line[m[2]:m[3]]+"s"+line[m[3]:]))
@@ -63,7 +69,24 @@ func TestWhatIsSaid(t *testing.T) {
 	pagetest.Hold(t, filepath.Join("testdata", "said.txt"), b.String())
 }
 
+// whole is a rulebook in which every key is used.
+func whole(t *testing.T) demo.File {
+	text, err := os.ReadFile(filepath.Join("testdata", "whole.yaml"))
+	require.NoError(t, err)
+	_, err = rulebook.Read("whole.yaml", text)
+	require.NoError(t, err)
+	return demo.File{Path: "rulebooks/whole.yaml", Data: text}
+}
+
+func others(path string) []string {
+	if path == "rulebooks/whole.yaml" {
+		return []string{"nonsense", "{a: b}", "[]", "-1", "70000", "''"}
+	}
+	return []string{"nonsense", "{a: b}"}
+}
+
 var (
+	pair    = regexp.MustCompile(`, [a-z_]+: (?:[^\s{\[',}][^,}\]]*|'[^']*')|[a-z_]+: (?:[^\s{\[',}][^,}\]]*|'[^']*'), `)
 	value   = regexp.MustCompile(`\w: ([^\s{\[][^,}\]]*|'[^']*'|"[^"]*")`)
 	key     = regexp.MustCompile(`(?:^|[\s{])([a-z_]+):`)
 	varying = regexp.MustCompile(`[\w./-]+:\d+|"[^"]*"|\d+|known are .*|did you mean .*|[\w-]+(?:\[\d+\])?(?:\.[\w-]+(?:\[\d+\])?)+: |\([^)]*\)`)
