@@ -8,11 +8,13 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"io/fs"
 	"os"
 	"path/filepath"
 	"slices"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -108,7 +110,10 @@ func told(t *testing.T, err error) {
 }
 
 // summary lists a file system with the digests of its files, within a bound.
-func summary(kind string, data []byte) (string, error) {
+func summary(kind string, data []byte) (string, error) { return summed(kind, data, false) }
+
+// summed tells of the owners, links, times and devices, too, where it is told to.
+func summed(kind string, data []byte, owned bool) (string, error) {
 	fsys, err := Open(kind, bytes.NewReader(data), int64(len(data)))
 	if err != nil {
 		return "", err
@@ -133,6 +138,21 @@ func summary(kind string, data []byte) (string, error) {
 			fmt.Fprintf(&out, " %d %x", n, sum.Sum(nil)[:4])
 		}
 		out.WriteString("\n")
+		if !owned {
+			return nil
+		}
+		more := func(format string, args ...any) { fmt.Fprintf(&out, f.Path+" has "+format+"\n", args...) }
+		more("user %d", f.UID)
+		more("group %d", f.GID)
+		more("links %d", f.Links)
+		more("node %d", f.Node)
+		more("time %s", f.Modified.UTC().Format(time.RFC3339Nano))
+		if f.Mode&fs.ModeDevice != 0 {
+			more("device %d:%d", f.Major, f.Minor)
+		}
+		if f.Same != "" {
+			more("the content of %s", f.Same)
+		}
 		return nil
 	})
 	return out.String(), err

@@ -22,13 +22,13 @@ func TestWhatIsSaid(t *testing.T) {
 	for _, kind := range slices.Sorted(maps.Keys(littles)) {
 		data := littles[kind](t)
 		fmt.Fprintf(&b, "## %s, %d bytes\n", kind, len(data))
-		sound, err := summary(kind, data)
+		sound, err := summed(kind, data, true)
 		require.NoError(t, err)
 		b.WriteString(sound + "\n")
 		told := map[string]int{}
 		var lines, alikes []string
 		look := func(what string, data []byte) {
-			found, err := summary(kind, data)
+			found, err := summed(kind, data, true)
 			said := "the same"
 			switch {
 			case err != nil:
