@@ -2,9 +2,11 @@ package content
 
 import (
 	"bytes"
-	"fitcheck/internal/pagetest"
+	"compress/gzip"
 	"fmt"
+	"io"
 	"maps"
+	"os"
 	"path/filepath"
 	"regexp"
 	"slices"
@@ -12,6 +14,8 @@ import (
 	"testing"
 
 	"github.com/stretchr/testify/require"
+
+	"fitcheck/internal/pagetest"
 )
 
 // TestWhatIsSaid holds what is read of little file systems, and what is said of them when a byte is another or they
@@ -19,57 +23,90 @@ import (
 // told of the first, and counted.
 func TestWhatIsSaid(t *testing.T) {
 	var b strings.Builder
-	for _, kind := range slices.Sorted(maps.Keys(littles)) {
-		data := littles[kind](t)
-		fmt.Fprintf(&b, "## %s, %d bytes\n", kind, len(data))
-		sound, err := summed(kind, data, true)
+	for _, name := range slices.Sorted(maps.Keys(littles)) {
+		turn(t, &b, name, name, littles[name](t), 40, func(data []byte, at int) bool {
+			return at <= everyPlace || data[at] != 0 || at%max(1, len(data)/somePlaces) == 0
+		})
+	}
+	images, err := filepath.Glob(filepath.Join("testdata", "images", "*.gz"))
+	require.NoError(t, err)
+	require.NotEmpty(t, images)
+	for _, file := range images { // made by testdata/images/make.sh
+		packed, err := os.Open(file)
 		require.NoError(t, err)
-		b.WriteString(sound + "\n")
-		told := map[string]int{}
-		var lines, alikes []string
-		look := func(what string, data []byte) {
-			found, err := summed(kind, data, true)
-			said := "the same"
-			switch {
-			case err != nil:
-				said = err.Error()
-			case found != sound:
-				said = "it holds\n" + differing(sound, found)
+		z, err := gzip.NewReader(packed)
+		require.NoError(t, err)
+		data, err := io.ReadAll(z)
+		require.NoError(t, err)
+		require.NoError(t, packed.Close())
+		name := strings.TrimSuffix(filepath.Base(file), ".gz")
+		kind, _, _ := strings.Cut(name, "-")
+		filled := len(data) - bytes.Count(data, []byte{0})
+		seen := 0
+		turn(t, &b, name, kind, data, 10, func(data []byte, at int) bool {
+			if data[at] == 0 {
+				return false
 			}
-			alike := numbers.ReplaceAllString(said, "…")
-			if strings.HasPrefix(said, "it holds") && told["it holds"] >= 40 && told[alike] == 0 {
-				alike = "it holds something else again"
-			}
-			if told[alike]++; told[alike] > 1 {
-				return
-			}
-			if strings.HasPrefix(said, "it holds") {
-				told["it holds"]++
-			}
-			lines, alikes = append(lines, what+": "+said), append(alikes, alike)
-		}
-		for at := range data {
-			if at > everyPlace && data[at] == 0 && at%max(1, len(data)/somePlaces) != 0 {
-				continue
-			}
-			for _, mask := range []byte{0x01, 0x80} {
-				other := bytes.Clone(data)
-				other[at] ^= mask
-				look(fmt.Sprintf("byte %d ^%02x", at, mask), other)
-			}
-		}
-		for _, at := range []int{len(data) / 8, len(data) / 2, len(data) * 7 / 8, len(data) - 1} {
-			look(fmt.Sprintf("cut at %d", at), data[:at])
-		}
-		for i, line := range lines {
-			if n := told[alikes[i]]; n > 1 {
-				line += fmt.Sprintf(" [%d times]", n)
-			}
-			b.WriteString(line + "\n")
-		}
-		b.WriteString("\n")
+			seen++
+			return seen%max(1, filled/placesOfImage) == 0
+		})
 	}
 	pagetest.Hold(t, filepath.Join("testdata", "said.txt"), b.String())
+}
+
+// placesOfImage are how many bytes of an image are tried.
+const placesOfImage = 150
+
+// turn tells what a file system holds, and what is said of it when a byte at a place that is chosen is another; most
+// ways in which it then holds something else are told.
+func turn(t *testing.T, b *strings.Builder, name, kind string, data []byte, most int, chosen func(data []byte, at int) bool) {
+	fmt.Fprintf(b, "## %s, %d bytes\n", name, len(data))
+	sound, err := summed(kind, data, true)
+	require.NoError(t, err)
+	b.WriteString(sound + "\n")
+	told := map[string]int{}
+	var lines, alikes []string
+	look := func(what string, data []byte) {
+		found, err := summed(kind, data, true)
+		said := "the same"
+		switch {
+		case err != nil:
+			said = err.Error()
+		case found != sound:
+			said = "it holds\n" + differing(sound, found)
+		}
+		alike := numbers.ReplaceAllString(said, "…")
+		if strings.HasPrefix(said, "it holds") && told["it holds"] >= most && told[alike] == 0 {
+			alike = "it holds something else again"
+		}
+		if told[alike]++; told[alike] > 1 {
+			return
+		}
+		if strings.HasPrefix(said, "it holds") {
+			told["it holds"]++
+		}
+		lines, alikes = append(lines, what+": "+said), append(alikes, alike)
+	}
+	for at := range data {
+		if !chosen(data, at) {
+			continue
+		}
+		for _, mask := range []byte{0x01, 0x80} {
+			data[at] ^= mask
+			look(fmt.Sprintf("byte %d ^%02x", at, mask), data)
+			data[at] ^= mask
+		}
+	}
+	for _, at := range []int{len(data) / 8, len(data) / 2, len(data) * 7 / 8, len(data) - 1} {
+		look(fmt.Sprintf("cut at %d", at), data[:at])
+	}
+	for i, line := range lines {
+		if n := told[alikes[i]]; n > 1 {
+			line += fmt.Sprintf(" [%d times]", n)
+		}
+		b.WriteString(line + "\n")
+	}
+	b.WriteString("\n")
 }
 
 // numbers, names and digests are left out of account where what is said is told once.

@@ -1,0 +1,72 @@
+#!/bin/bash
+# Makes the images of this folder anew, as root, with the tools of Debian. What is in them is made up here. Other
+# versions of the tools lay them out differently, and then testdata/said.txt has to be written anew.
+set -euo pipefail
+cd "$(dirname "$0")"
+work=$(mktemp -d)
+trap 'rm -rf "$work"' EXIT
+tree=$work/tree
+export SOURCE_DATE_EPOCH=1790741700 E2FSPROGS_FAKE_TIME=1790741700
+
+fill() { # SIZE: text that compresses badly enough to need more than one block
+  awk -v n="$1" 'BEGIN { x = 7; while (length(s) < n) { x = (x * 1103515245 + 12345) % 2147483648; s = s sprintf("%x tram ", x) } printf "%s", substr(s, 1, n) }'
+}
+mkdir -p "$tree"/etc/"a folder"/deeper
+printf '8.4.2\n' >"$tree/etc/version"
+fill 9000 >"$tree/long"
+{ fill 3000; head -c 12000 /dev/zero; fill 5000; } >"$tree/hole"
+cp --sparse=always "$tree/hole" "$tree/sparse"
+: >"$tree/empty"
+fill 4096 >"$tree/block"
+printf 'x' >"$tree/etc/a folder/deeper/one"
+ln "$tree/etc/version" "$tree/etc/again"
+ln -s etc/version "$tree/short-link"
+ln -s "$(printf 'a-long-way/%.0s' {1..9})version" "$tree/long-link"
+for i in {1..30}; do printf '%s' "$i" >"$tree/etc/a folder/a name that takes its room $i"; done
+mkfifo "$tree/pipe"
+mknod "$tree/console" c 5 1
+mknod "$tree/disk" b 259 300
+chown 1000:70000 "$tree/etc/version"
+chmod 4755 "$tree/long"
+find "$tree" -exec touch -h -d @1790741700 {} +
+touch -h -d @1790741699.5 "$tree/block"
+
+keep() { gzip -9nc "$1" >"$2.gz"; }
+ext() { # NAME OPTION…
+  local name=$1 size=$2
+  shift 2
+  mke2fs -q -F -d "$tree" -U 11111111-2222-3333-4444-555555555555 -E hash_seed=11111111-2222-3333-4444-555555555555 "$@" "$work/$name" "$size"
+  keep "$work/$name" "$name"
+}
+ext ext-blocks 256k -t ext2 -b 1024 -N 64 -O ^resize_inode
+ext ext-extents 512k -t ext4 -b 1024 -N 64 -O ^resize_inode,^has_journal,metadata_csum,64bit
+ext ext-inline 512k -t ext4 -b 4096 -I 512 -N 64 -O ^resize_inode,^has_journal,inline_data
+erofs() { # NAME OPTION…
+  local name=$1
+  shift
+  mkfs.erofs --quiet -T 1790741700 -U 11111111-2222-3333-4444-555555555555 "$@" "$work/$name" "$tree" >/dev/null
+  keep "$work/$name" "$name"
+}
+erofs erofs-plain
+erofs erofs-compact -zlz4hc
+erofs erofs-packed -zlz4hc -C8192 -Eztailpacking,fragments,dedupe
+erofs erofs-full -zlz4 -Elegacy-compress
+erofs erofs-chunks --chunksize=4096
+erofs erofs-forced -Eforce-inode-extended,noinline_data
+for method in gzip xz lzo lz4 zstd; do
+  mksquashfs "$tree" "$work/s" -quiet -noappend -no-progress -comp $method -b 4096 >/dev/null 2>&1
+  keep "$work/s" squashfs-$method
+done
+mksquashfs "$tree" "$work/s" -quiet -noappend -no-progress -noI -noD -noF -noX -no-fragments -b 4096 >/dev/null 2>&1
+keep "$work/s" squashfs-plain
+rm "$tree"/{pipe,console,disk,short-link,long-link} "$tree/etc/again"
+fat() { # NAME SIZE OPTION…
+  local name=$1 size=$2
+  shift 2
+  truncate -s "$size" "$work/$name"
+  mkfs.fat "$@" -i 12345678 --invariant "$work/$name" >/dev/null
+  mcopy -smi "$work/$name" "$tree"/* ::
+  keep "$work/$name" "$name"
+}
+fat fat-12 128k -F12 -s1 -r16
+fat fat-16 3m -F16 -s1
