@@ -1,6 +1,7 @@
 package archive
 
 import (
+	"bytes"
 	"errors"
 	"io"
 	"io/fs"
@@ -53,6 +54,16 @@ func (w *walker) arMembers(p *pass, all *nameIndex, members *aside) error {
 		if n == 0 && err == io.EOF || n == 1 && b[0] == '\n' {
 			return nil
 		}
+		if bytes.Count(b[:n], []byte{0}) == n && n > 0 { // filled up to a whole block of a medium
+			filled, err := restIsZero(p)
+			switch {
+			case err != nil:
+				return p.failed(err)
+			case filled:
+				return nil
+			}
+			return p.failed(damagedf("the header of its member %d, at byte %d, makes no sense", i+1, at))
+		}
 		if err != nil {
 			return p.failed(err)
 		}
@@ -89,6 +100,22 @@ func (w *walker) arMembers(p *pass, all *nameIndex, members *aside) error {
 			if n, err := io.CopyN(io.Discard, p, 1); n == 0 && err != io.EOF {
 				return p.failed(err)
 			}
+		}
+	}
+}
+
+// restIsZero reads on to the end, or to a byte that is not zero.
+func restIsZero(r io.Reader) (bool, error) {
+	b := make([]byte, 4<<10)
+	for {
+		n, err := r.Read(b)
+		switch {
+		case bytes.Count(b[:n], []byte{0}) < n:
+			return false, nil
+		case err == io.EOF:
+			return true, nil
+		case err != nil:
+			return false, err
 		}
 	}
 }

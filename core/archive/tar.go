@@ -162,6 +162,10 @@ func (w *walker) tarMembers(p *pass, r io.Reader, to tarMember, levels int) erro
 			}
 			continue
 		}
+		if h.Typeflag == tarLabel && h.Size == 0 {
+			p.problem(Note, "its volume is called "+printable(h.Name), "")
+			continue
+		}
 		var content io.Reader = tr
 		if sparse(h) { // holes take no bytes of the package
 			address := p.it.Address + "::" + printable(h.Name)
@@ -181,6 +185,10 @@ func (w *walker) tarMembers(p *pass, r io.Reader, to tarMember, levels int) erro
 		}
 	}
 }
+
+// tarLabel is the type of the entry by which GNU tar names a volume (GNU tar manual, "Extensions to the archive format"); there is no
+// file to it.
+const tarLabel = 'V'
 
 // sparse tells whether a file has holes, which take no bytes of the archive.
 func sparse(h *tar.Header) bool {

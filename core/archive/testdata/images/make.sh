@@ -1,0 +1,76 @@
+#!/bin/bash
+# Makes the archives of this folder anew, as root, with the tools of Debian. What is in them is made up here. Other
+# versions of the tools lay them out differently, and then testdata/said.txt has to be written anew.
+set -euo pipefail
+cd "$(dirname "$0")"
+here=$PWD
+work=$(mktemp -d)
+trap 'rm -rf "$work"' EXIT
+tree=$work/tree
+export SOURCE_DATE_EPOCH=1790741700 TZ=UTC
+
+fill() { awk -v n="$1" 'BEGIN { x = 7; while (length(s) < n) { x = (x * 1103515245 + 12345) % 2147483648; s = s sprintf("%x tram ", x) } printf "%s", substr(s, 1, n) }'; }
+mkdir -p "$tree"/images/deeper
+fill 700 >"$tree/images/main.img"
+printf '8.4.2\n' >"$tree/version"
+: >"$tree/empty"
+printf 'x' >"$tree/images/deeper/$(printf 'a name that is long %.0s' {1..6}).bin"
+printf 'y' >"$tree/images/straße.txt"
+fill 600 >"$tree/sparse"
+truncate -s 40000 "$tree/sparse"
+printf end >>"$tree/sparse"
+ln "$tree/version" "$tree/again"
+ln -s images/main.img "$tree/link"
+chmod 750 "$tree/images/main.img"
+(cd "$tree" && printf 'one' >a && gzip -9nc a >a.gz && rm a && tar --mtime=@1790741700 -cf inner.tar version)
+find "$tree" -exec touch -h -d @1790741700 {} +
+cd "$tree"
+list() { find . -mindepth 1 "$@" | LC_ALL=C sort; }
+pack() { rm -f "$work/p"; cat >"$work/p"; gzip -9nc "$work/p" >"$here/$1.gz"; }
+for format in v7 ustar gnutar pax; do
+  list | bsdtar -cnf - --format $format -T - 2>/dev/null | pack tar-$format
+done
+tar --sort=name --mtime=@1790741700 -cf - --format=gnu --sparse . | pack tar-gnusparse
+tar --sort=name --mtime=@1790741700 -cf - --format=pax --pax-option=delete=atime,delete=ctime --sparse --hard-dereference . | pack tar-paxsparse
+tar --sort=name --mtime=@1790741700 -cf - --format=oldgnu -V tramway version images | pack tar-label
+for format in newc odc; do list | bsdtar -cnf - --format $format -T - | pack cpio-$format; done
+list | cpio --quiet -o -H crc --reproducible | pack cpio-crc
+list | cpio --quiet -o -H bin --reproducible 2>/dev/null | pack cpio-bin
+list -type f ! -name sparse | bsdtar -cnf - --format arbsd -T - 2>/dev/null | pack ar-bsd
+(cd images && ar rcD "$work/g.a" main.img ../version "deeper"/*) && pack ar-gnu <"$work/g.a"
+list | zip -qXy -9 - -@ | pack zip-streamed
+list | zip -qX -9 "$work/z.zip" -@ && pack zip-deflate <"$work/z.zip"
+list -type f | zip -qX0 "$work/s.zip" -@ -z <<<"kept by the tramway" 2>/dev/null || list -type f | zip -qX0 "$work/s.zip" -@
+pack zip-stored <"$work/s.zip"
+list -type f | zip -qX -fz "$work/q.zip" -@ && pack zip-large <"$work/q.zip"
+zip -qX -P secret "$work/e.zip" version images/main.img && pack zip-locked <"$work/e.zip"
+{ printf '#!/bin/sh\nexit 0\n'; cat "$work/z.zip"; } | pack zip-behind
+seven() { # NAME OPTION…
+  local name=$1
+  shift
+  rm -f "$work/7.${name%-*}"
+  7zz a -bso0 -bsp0 -mtc=off -mtm=on "$@" "$work/7.${name%-*}" . >/dev/null && pack "$name" <"$work/7.${name%-*}"
+}
+seven 7z-lzma2
+seven 7z-lzma -m0=lzma -ms=off
+seven 7z-filtered -m0=bcj -m1=lzma2 -mhc=off
+seven 7z-deflate -m0=deflate
+seven 7z-bzip2 -m0=bzip2
+seven 7z-ppmd -m0=ppmd
+seven 7z-stored -mx=0
+seven 7z-locked -psecret
+seven 7z-hidden -psecret -mhe=on
+seven zip-deflate64 -mm=deflate64
+seven zip-bzip2 -mm=bzip2
+seven zip-lzma -mm=lzma
+iso() { # NAME OPTION…
+  local name=$1
+  shift
+  genisoimage -quiet -V TRAMWAY "$@" -o "$work/i" . 2>/dev/null
+  pack "$name" <"$work/i"
+}
+iso iso-plain -iso-level 1
+iso iso-rock -R
+iso iso-joliet -J
+iso iso-both -R -J
+iso iso-udf -udf -iso-level 3
