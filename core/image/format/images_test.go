@@ -1,0 +1,73 @@
+package format_test
+
+import (
+	"bytes"
+	"compress/gzip"
+	"fmt"
+	"io"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"fitcheck/internal/pagetest"
+)
+
+// TestWhatImagesHold reads file systems and archives that Debian's tools made, turns bytes of them, and holds what
+// comes of it against the page testdata/images.txt.
+func TestWhatImagesHold(t *testing.T) {
+	var b strings.Builder
+	for _, of := range []string{"content", "archive"} {
+		files, err := filepath.Glob(filepath.Join("..", "..", of, "testdata", "images", "*.gz"))
+		require.NoError(t, err)
+		require.NotEmpty(t, files)
+		for _, file := range files {
+			turnImage(t, &b, strings.TrimSuffix(filepath.Base(file), ".gz"), unpacked(t, file))
+		}
+	}
+	pagetest.Hold(t, filepath.Join("testdata", "images.txt"), b.String())
+}
+
+// turnImage tells what is read of an image, and in what that differs when a byte of it is another: of those that
+// are not zero every one at the beginning, and some of the others.
+func turnImage(t *testing.T, b *strings.Builder, name string, data []byte) {
+	fmt.Fprintf(b, "## %s, %d bytes\n", name, len(data))
+	sound := outline(t, data)
+	fmt.Fprintf(b, "%s\n%s\n", sound.kind, strings.Join(append(sound.read, sound.against...), "\n"))
+	const all, few = 1400, 24
+	step := max(1, (len(data)-bytes.Count(data, []byte{0}))/few)
+	told, seen := map[string]int{}, 0
+	var lines []string
+	for at, c := range data {
+		if c == 0 {
+			continue
+		}
+		if seen++; at >= all && seen%step != 0 {
+			continue
+		}
+		data[at] ^= 0x04
+		said := outcome(sound, outline(t, data))
+		data[at] ^= 0x04
+		if told[said]++; told[said] == 1 {
+			lines = append(lines, fmt.Sprintf("turned %d", at)+"\x00"+said)
+		}
+	}
+	for _, line := range lines {
+		place, said, _ := strings.Cut(line, "\x00")
+		fmt.Fprintf(b, "%s: %s [%d]\n", place, said, told[said])
+	}
+	b.WriteString("\n")
+}
+
+func unpacked(t *testing.T, file string) []byte {
+	f, err := os.Open(file)
+	require.NoError(t, err)
+	defer f.Close()
+	z, err := gzip.NewReader(f)
+	require.NoError(t, err)
+	data, err := io.ReadAll(z)
+	require.NoError(t, err)
+	return data
+}
