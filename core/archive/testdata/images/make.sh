@@ -74,3 +74,27 @@ iso iso-rock -R
 iso iso-joliet -J
 iso iso-both -R -J
 iso iso-udf -udf -iso-level 3
+cat >"$work/tram.spec" <<'SPEC'
+Name: tramway-switch
+Version: 8.4.2
+Release: 3
+Summary: Software of the tramway's switches
+License: made up
+URL: https://brackwater.example/
+BuildArch: noarch
+Requires: tramway-loader >= 3.2
+Provides: tramway-image
+%description
+Software that is made up.
+%files
+/images
+%attr(640,root,root) /version
+/link
+SPEC
+for payload in gzip:w9.gzdio xz:w6.xzdio plain:w.ufdio; do
+  mkdir -p "$work/root"
+  cp -a images version link "$work/root/"
+  rpmbuild -bb --quiet --buildroot "$work/root" --define "_topdir $work/rpm" --define "_binary_payload ${payload#*:}" --define 'use_source_date_epoch_as_buildtime 1' \
+    --define '_buildhost tramway.example' --define 'clamp_mtime_to_source_date_epoch 1' --define '__spec_install_post %{nil}' --target noarch "$work/tram.spec" >/dev/null 2>&1
+  pack "rpm-${payload%%:*}" <"$work"/rpm/RPMS/noarch/*.rpm
+done
