@@ -12,6 +12,7 @@ import (
 	"testing"
 
 	"fitcheck/core/fit/check"
+	"fitcheck/internal/pagetest"
 )
 
 // said are the reasons that scenes made the checks give, each with the scene of the
@@ -140,7 +141,7 @@ func holdCodes() int {
 		fmt.Fprintf(&b, "%s\t%s\t%s\n", code, said[code].When, strings.ReplaceAll(said[code].Says, "\n", " "))
 	}
 	for file, text := range map[string]string{shownFile: b.String(), verdictsFile: verdictsPage()} {
-		if *update {
+		if pagetest.Update() {
 			if err := os.WriteFile(file, []byte(text), 0o644); err != nil {
 				fmt.Println(err)
 				status = 1

@@ -5,7 +5,6 @@ import (
 	"crypto/sha256"
 	"crypto/x509"
 	"encoding/pem"
-	"flag"
 	"fmt"
 	"os"
 	"slices"
@@ -17,9 +16,8 @@ import (
 
 	"fitcheck/core/fit/check"
 	"fitcheck/core/sign"
+	"fitcheck/internal/pagetest"
 )
-
-var update = flag.Bool("update", false, "write the examples into docs/verdict.md")
 
 const (
 	page        = "../../docs/verdict.md"
@@ -166,7 +164,7 @@ func TestExamples(t *testing.T) {
 	_, after, ok := strings.Cut(rest, examplesEnd)
 	require.True(t, ok)
 	want := before + b.String() + "\n" + examplesEnd + after
-	if *update {
+	if pagetest.Update() {
 		require.NoError(t, os.WriteFile(page, []byte(want), 0o644))
 		return
 	}

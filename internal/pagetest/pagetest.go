@@ -11,7 +11,6 @@ import (
 	"strings"
 	"testing"
 
-	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 )
 
@@ -30,7 +29,30 @@ func Hold(t *testing.T, page, text string) {
 	}
 	want, err := os.ReadFile(page)
 	require.NoError(t, err)
-	assert.Equal(t, string(want), text, fmt.Sprintf("if it is meant so, add -update: go test -run '^%s$' -update", t.Name()))
+	if string(want) != text {
+		t.Errorf("%s is out of date from line %s\nif it is meant so, add -update: go test -run '^%s$' -update", page, difference(string(want), text), t.Name())
+	}
+}
+
+// difference shows the lines from the first on that differs, on either side. A page may be long, and all that differs in it more
+// than a person reads.
+func difference(want, got string) string {
+	const most = 12
+	w, g := strings.Split(want, "\n"), strings.Split(got, "\n")
+	same := 0
+	for same < min(len(w), len(g)) && w[same] == g[same] {
+		same++
+	}
+	out := fmt.Sprintf("%d on\n", same+1)
+	for _, side := range []struct {
+		sign  string
+		lines []string
+	}{{"- ", w[same:]}, {"+ ", g[same:]}} {
+		for _, l := range side.lines[:min(most, len(side.lines))] {
+			out += side.sign + l + "\n"
+		}
+	}
+	return out
 }
 
 // Line is a value as JSON in one line, without what is empty. What cannot be written so is told by its fault.

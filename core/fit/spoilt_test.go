@@ -1,0 +1,55 @@
+package fit
+
+import (
+	"fmt"
+	"maps"
+	"math/rand/v2"
+	"path/filepath"
+	"regexp"
+	"slices"
+	"strings"
+	"testing"
+
+	"fitcheck/internal/pagetest"
+)
+
+// TestWhatIsSaidOfSpoiltKits holds what verdicts say when one thing, or two, are not as they ought to be, against
+// testdata/spoilt.txt: of each kit the lines that no verdict before had.
+func TestWhatIsSaidOfSpoiltKits(t *testing.T) {
+	var b strings.Builder
+	r := rand.New(rand.NewPCG(9, 3))
+	names := slices.Sorted(maps.Keys(spoils))
+	before := map[string]bool{}
+	tell := func(what string, p plan) {
+		var fresh []string
+		for _, l := range strings.Split(told(p.scene().run(t)), "\n") {
+			if alike := anyNumber.ReplaceAllString(l, "N"); l != "" && !before[alike] {
+				before[alike] = true
+				fresh = append(fresh, l)
+			}
+		}
+		fmt.Fprintf(&b, "## %s\n%s\n", what, strings.Join(append(fresh, ""), "\n"))
+	}
+	for i := range 14 {
+		p := makePlan(r)
+		tell(fmt.Sprintf("plan %d", i), p)
+		for _, name := range names {
+			if spoilt := p; spoils[name](&spoilt) {
+				tell(fmt.Sprintf("plan %d, %s", i, name), spoilt)
+			}
+		}
+		for range 100 {
+			one, two := names[r.IntN(len(names))], names[r.IntN(len(names))]
+			if one == two || strings.Contains(one+two, "guessed") && strings.Contains(one+two, "known") {
+				continue // what is not there is not read from anywhere
+			}
+			if spoilt := p; spoils[one](&spoilt) && spoils[two](&spoilt) {
+				tell(fmt.Sprintf("plan %d, %s, and %s", i, one, two), spoilt)
+			}
+		}
+	}
+	pagetest.Hold(t, filepath.Join("testdata", "spoilt.txt"), b.String())
+}
+
+// anyNumber stands for numbers and digests, which differ from kit to kit.
+var anyNumber = regexp.MustCompile(`\b(?:0x)?[0-9a-f]*[0-9][0-9a-f]*\b`)
