@@ -40,8 +40,8 @@ func TestWhatIsSaidOfSpoiltKits(t *testing.T) {
 		}
 		for range 100 {
 			one, two := names[r.IntN(len(names))], names[r.IntN(len(names))]
-			if one == two || strings.Contains(one+two, "guessed") && strings.Contains(one+two, "known") {
-				continue // what is not there is not read from anywhere
+			if both := one + two; one == two || strings.Contains(both, "known") && (strings.Contains(both, "guessed") || strings.Contains(both, "rulebook")) {
+				continue // what is not there is not read from anywhere, and not struck out of a rulebook
 			}
 			if spoilt := p; spoils[one](&spoilt) && spoils[two](&spoilt) {
 				tell(fmt.Sprintf("plan %d, %s, and %s", i, one, two), spoilt)
