@@ -60,7 +60,7 @@ func TestWhatIsSaid(t *testing.T) {
 	for _, name := range slices.Sorted(maps.Keys(chassis)) {
 		tell("chassis, "+name, chassis[name])
 	}
-	for seed := range 60 {
+	for seed := range 200 {
 		if p := makePlan(rand.New(rand.NewPCG(uint64(seed), 6))); p.goal != 0 {
 			tell(fmt.Sprintf("seed %d", seed), p.find(t))
 		}
