@@ -21,7 +21,7 @@ import (
 // missing or another, against testdata/said.txt, so that a change of what is read is seen.
 func TestWhatIsSaid(t *testing.T) {
 	var rules []device.CaptureRule
-	sources := map[string]string{"inventory.csv": inventory, "list.json": list}
+	sources := map[string]string{"inventory.csv": inventory, "list.json": list, "devices/whole.yaml": whole, "devices/group.yaml": wholeGroup}
 	for _, f := range demo.Kit() {
 		switch {
 		case strings.HasPrefix(f.Path, "rulebooks/"):
@@ -119,4 +119,83 @@ cabinet-22;QM-8T;B1;0529-301;8.3.1;
 
 const list = `[{"name": "cabinet-31", "model": "QM-8T", "revision": "A2", "features": "poe vlan", "faults": "fan 2 slow|no light"},
  {"name": "cabinet-32", "model": "QM-8T", "serial": 77, "boards": ["a", "b"]}]
+`
+
+// whole and wholeGroup are device files in which every key is used.
+const whole = `kind: device
+name: cab-1
+model: QM-8T
+revision: A2
+serial: "0417-221"
+arch: arm
+boards: ["quillmere,qm8t-a"]
+region: EU
+platform: virtual
+hypervisor: kvm
+family: tram
+features: [poe, vlan]
+installed:
+  boot: 3.1.4
+  main: 8.2.1
+slots:
+  - name: A
+    main: 8.2.1
+    active: true
+  - name: B
+    main: 7.9.1
+    loader: 2.0
+    next: true
+storage_free: 20MiB
+memory: 256MiB
+companions:
+  controller: 5.1
+attached:
+  - model: VR-310
+    name: mast
+    serial: R7
+    main: "4.2"
+  - VR-210
+entitled_until: 2027-01-01
+config:
+  saved: true
+  backed_up: 2026-11-01
+state: boot-loader
+address: 192.0.2.7/24
+managed_by: keeper
+not_together: [cab-2, cab-3]
+start:
+  saved: false
+files:
+  - file: sys-7.bin
+    component: main
+    version: 7.2.0
+    size: 7113
+    md5: 0123456789abcdef0123456789abcdef
+    next: true
+job:
+  state: running
+  percent: 22
+  reason: fetching
+faults: ["fan 2 slow"]
+read_from:
+  model: cab.txt:3
+  installed.main: cab.txt:4 (guess)
+  slots.A: cab.txt:5
+`
+
+const wholeGroup = `kind: device
+name: stack-1
+group: stack
+uniform: true
+entitled:
+  from: 2025-01-01
+  until: 2027-01-01
+members:
+  - name: one
+    model: QM-8T
+    installed: {main: 8.2.1}
+  - name: two
+    model: QM-24T
+    joining: true
+    installed: {main: 8.0.3}
 `
