@@ -173,6 +173,14 @@ func faultOf(err error) string {
 // Set tells whether the file gave a pattern.
 func (p Pattern) Set() bool { return p.Regexp != nil }
 
+// MarshalText implements encoding.TextMarshaler; a pattern that is not given is an empty text.
+func (p Pattern) MarshalText() ([]byte, error) {
+	if !p.Set() {
+		return nil, nil
+	}
+	return p.Regexp.MarshalText()
+}
+
 // Glob is a pattern over item addresses; "**" spans levels.
 type Glob struct {
 	Pattern string
