@@ -114,6 +114,9 @@ func summary(kind string, data []byte) (string, error) { return summed(kind, dat
 
 // summed tells of the owners, links, times and devices, too, where it is told to.
 func summed(kind string, data []byte, owned bool) (string, error) {
+	if kind == "ubi" {
+		return volumes(data)
+	}
 	fsys, err := Open(kind, bytes.NewReader(data), int64(len(data)))
 	if err != nil {
 		return "", err
@@ -156,4 +159,22 @@ func summed(kind string, data []byte, owned bool) (string, error) {
 		return nil
 	})
 	return out.String(), err
+}
+
+// volumes tells of the volumes of a UBI image whose erase blocks have 16 KiB.
+func volumes(data []byte) (string, error) {
+	all, err := Volumes(bytes.NewReader(data), int64(len(data)), 16<<10)
+	if err != nil {
+		return "", err
+	}
+	var out strings.Builder
+	for _, v := range all {
+		sum := sha256.New()
+		n, err := io.Copy(sum, io.NewSectionReader(v, 0, v.Size()))
+		if err != nil {
+			return "", err
+		}
+		fmt.Fprintf(&out, "volume %d %q, static %v, %d bytes, %x\n", v.ID, v.Name, v.Static, n, sum.Sum(nil)[:4])
+	}
+	return out.String(), nil
 }

@@ -55,7 +55,7 @@ func TestWhatIsSaid(t *testing.T) {
 }
 
 // placesOfImage are how many bytes of an image are tried.
-const placesOfImage = 150
+const placesOfImage = 60
 
 // turn tells what a file system holds, and what is said of it when a byte at a place that is chosen is another; most
 // ways in which it then holds something else are told.

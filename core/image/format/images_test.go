@@ -36,7 +36,7 @@ func turnImage(t *testing.T, b *strings.Builder, name string, data []byte) {
 	fmt.Fprintf(b, "## %s, %d bytes\n", name, len(data))
 	sound := outline(t, data)
 	fmt.Fprintf(b, "%s\n%s\n", sound.kind, strings.Join(append(sound.read, sound.against...), "\n"))
-	const all, few = 1400, 24
+	const all, few = 500, 24
 	step := max(1, (len(data)-bytes.Count(data, []byte{0}))/few)
 	told, seen := map[string]int{}, 0
 	var lines []string

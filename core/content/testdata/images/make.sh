@@ -8,12 +8,13 @@ trap 'rm -rf "$work"' EXIT
 tree=$work/tree
 export SOURCE_DATE_EPOCH=1790741700 E2FSPROGS_FAKE_TIME=1790741700
 
-fill() { # SIZE: text that compresses badly enough to need more than one block
-  awk -v n="$1" 'BEGIN { x = 7; while (length(s) < n) { x = (x * 1103515245 + 12345) % 2147483648; s = s sprintf("%x tram ", x) } printf "%s", substr(s, 1, n) }'
+fill() { # SIZE: text that packs well, and not too well
+  awk -v n="$1" 'BEGIN { x = 7; while (length(s) < n) { x = (x * 1103515245 + 12345) % 2147483648; s = s sprintf("tram %d stops at %d ", x % 31, x % 97) } printf "%s", substr(s, 1, n) }'
 }
 mkdir -p "$tree"/etc/"a folder"/deeper
 printf '8.4.2\n' >"$tree/etc/version"
 fill 9000 >"$tree/long"
+fill 30000 >"$tree/longer"
 { fill 3000; head -c 12000 /dev/zero; fill 5000; } >"$tree/hole"
 cp --sparse=always "$tree/hole" "$tree/sparse"
 : >"$tree/empty"
@@ -26,6 +27,7 @@ for i in {1..30}; do printf '%s' "$i" >"$tree/etc/a folder/a name that takes its
 mkfifo "$tree/pipe"
 mknod "$tree/console" c 5 1
 mknod "$tree/disk" b 259 300
+[[ -e /bin/true ]] && head -c 6000 /dev/zero | tr '\0' 'z' >"$tree/even"
 chown 1000:70000 "$tree/etc/version"
 chmod 4755 "$tree/long"
 find "$tree" -exec touch -h -d @1790741700 {} +
@@ -53,6 +55,21 @@ erofs erofs-packed -zlz4hc -C8192 -Eztailpacking,fragments,dedupe
 erofs erofs-full -zlz4 -Elegacy-compress
 erofs erofs-chunks --chunksize=4096
 erofs erofs-forced -Eforce-inode-extended,noinline_data
+erofs erofs-dense -zlz4hc -C16384 -Eall-fragments -Eztailpacking
+mkfs.cramfs -N little "$tree" "$work/cramfs-little" >/dev/null && keep "$work/cramfs-little" cramfs-little
+mkfs.cramfs -N big "$tree" "$work/cramfs-big" >/dev/null && keep "$work/cramfs-big" cramfs-big
+genromfs -d "$tree" -f "$work/romfs" -V tramway && keep "$work/romfs" romfs-plain
+for method in zlib rtime none; do
+  disable=(-x zlib -x rtime -x lzo)
+  [[ $method == none ]] || disable=(-X "$method" -m priority)
+  mkfs.jffs2 -d "$tree" -o "$work/j" -e 64KiB -q "${disable[@]}" && keep "$work/j" jffs2-$method
+done
+mkfs.jffs2 -d "$tree" -o "$work/j" -e 64KiB -q -b && keep "$work/j" jffs2-big
+for method in none lzo zlib zstd; do
+  mkfs.ubifs -r "$tree" -m 512 -e 15872 -c 80 -x $method -o "$work/ubifs-$method" && keep "$work/ubifs-$method" ubifs-$method
+done
+printf '[root]\nmode=ubi\nimage=%s\nvol_id=3\nvol_size=600KiB\nvol_type=dynamic\nvol_name=root\n[loader]\nmode=ubi\nimage=%s\nvol_id=1\nvol_type=static\nvol_name=loader\n' "$work/ubifs-zlib" "$tree/longer" >"$work/ubi.ini"
+ubinize -o "$work/ubi" -m 512 -p 16KiB -s 256 -Q 77 "$work/ubi.ini" && keep "$work/ubi" ubi-volumes
 for method in gzip xz lzo lz4 zstd; do
   mksquashfs "$tree" "$work/s" -quiet -noappend -no-progress -comp $method -b 4096 >/dev/null 2>&1
   keep "$work/s" squashfs-$method
