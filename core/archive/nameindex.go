@@ -2,6 +2,7 @@ package archive
 
 import (
 	"fmt"
+	"io"
 	"io/fs"
 	"maps"
 	"path"
@@ -253,7 +254,10 @@ func (r *nameIndex) tellSpecial(p *pass, told *reporter) {
 			continue
 		}
 		what := m.what
-		if m.kind == linkMember {
+		switch {
+		case m.kind == linkMember && m.target == "":
+			what += ", and where it leads cannot be read"
+		case m.kind == linkMember:
 			what += " that leads out of the package, to " + printable(m.target)
 		}
 		p.w.visitor.Report(Problem{m.item.Address, Unsafe, what, "it is not followed and will not be unpacked"})
@@ -265,6 +269,27 @@ func (r *nameIndex) tellSpecial(p *pass, told *reporter) {
 
 // maxTarget is how long the target of a link may be.
 const maxTarget = 64 << 10
+
+// readTarget reads where a link leads, up to the end, where a checksum may stand; "" where it is too long or cannot be read.
+// Its error is damage.
+func readTarget(r io.Reader) (string, error) {
+	b, err := io.ReadAll(io.LimitReader(r, maxTarget+1))
+	switch {
+	case err != nil:
+		return "", damageOnly(err)
+	case len(b) > maxTarget:
+		return "", nil
+	}
+	return string(b), nil
+}
+
+// damageOnly passes on what is damage, and what ends the walk.
+func damageOnly(err error) error {
+	if class, _, _ := wrong(err); class == Damaged || fatal(err) {
+		return err
+	}
+	return nil
+}
 
 // maxSpecials is how many links, devices and pipes of one archive are told one by one.
 const maxSpecials = 100

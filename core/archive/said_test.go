@@ -77,7 +77,7 @@ func TestWhatIsSaid(t *testing.T) {
 		look("sound", data)
 		step := max(1, len(data)/700)
 		if made[name] != nil {
-			step = max(1, len(bytes.TrimRight(data, "\x00"))/120)
+			step = max(1, len(bytes.TrimRight(data, "\x00"))/50)
 		}
 		for at := 0; at < len(data); at += step {
 			if len(data) > 8<<10 && bytes.Count(data[at:min(len(data), at+step)], []byte{0}) == min(len(data)-at, step) {

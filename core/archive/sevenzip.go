@@ -121,16 +121,20 @@ func (w *walker) sevenZipFile(p *pass, f *sevenzip.File, index int, packed int64
 	}
 	defer rc.Close()
 	var data io.Reader = content.Exactly(&reader{w: w, item: it.Address, r: sevenZipReader{guardedReader{rc}}, packed: func() int64 { return packed }}, it.Size)
-	if specialMode(mode) != "" {
-		target, _ := io.ReadAll(io.LimitReader(data, maxTarget))
-		all.modeMember(it, mode, string(target))
-		return nil
-	}
 	check := ""
 	if f.CRC32 != 0 { // 0 is what the library gives for none
 		check = fmt.Sprintf("%08x", f.CRC32)
 		data = &crcReader{r: data, sum: crc32.NewIEEE(), want: f.CRC32, of: "7z archive"}
-	} else if it.Size > 0 {
+	}
+	if specialMode(mode) != "" {
+		target, err := readTarget(data)
+		if err != nil {
+			return w.unread(it, err)
+		}
+		all.modeMember(it, mode, target)
+		return nil
+	}
+	if check == "" && it.Size > 0 {
 		w.visitor.Report(Problem{it.Address, Note, "the archive gives no checksum for it", ""})
 	}
 	all.file(it, check)

@@ -295,7 +295,11 @@ func (z *zipItems) entry(i int, of *Item, ofFile *zip.File, leads bool) (*Item, 
 	it := z.p.it.child(name, int64(f.UncompressedSize64), 1, i)
 	it.Mode, it.Twin, it.Streamed = f.Mode().Perm(), z.twins[sameKey(name)] > 1, false
 	if specialMode(f.Mode()) != "" {
-		all.modeMember(it, f.Mode(), zipTarget(f))
+		target, err := zipTarget(f)
+		if err != nil {
+			return it, z.w.unread(it, err)
+		}
+		all.modeMember(it, f.Mode(), target)
 		return nil, nil
 	}
 	defer all.file(it, fmt.Sprintf("%08x", f.CRC32))
@@ -328,18 +332,17 @@ func (z *zipItems) visit(it *Item, f *zip.File) error {
 	return z.w.item(it, src)
 }
 
-// zipTarget is where a symbolic link leads.
-func zipTarget(f *zip.File) string {
+// zipTarget is where a symbolic link leads; "" where that cannot be read. Its error is damage.
+func zipTarget(f *zip.File) (string, error) {
 	if f.Mode()&fs.ModeSymlink == 0 || f.UncompressedSize64 > maxTarget {
-		return ""
+		return "", nil
 	}
-	rc, err := f.Open()
+	rc, err := openZip(f)
 	if err != nil {
-		return ""
+		return "", damageOnly(err)
 	}
 	defer rc.Close()
-	b, _ := io.ReadAll(io.LimitReader(rc, maxTarget))
-	return string(b)
+	return readTarget(rc)
 }
 
 // openZip reads the content of an entry.
@@ -376,7 +379,11 @@ func (l *listing) zip(at io.ReaderAt, base int64, entry *zip.File) error {
 		f.Mode |= fs.ModeDir
 	}
 	if f.Mode&fs.ModeSymlink != 0 {
-		f.Target = zipTarget(entry)
+		target, err := zipTarget(entry)
+		if err != nil {
+			f.Err = err
+		}
+		f.Target = target
 	}
 	if !f.Mode.IsRegular() {
 		return l.show(f, nil)

@@ -9,7 +9,7 @@ trap 'rm -rf "$work"' EXIT
 tree=$work/tree
 export SOURCE_DATE_EPOCH=1790741700 TZ=UTC
 
-fill() { awk -v n="$1" 'BEGIN { x = 7; while (length(s) < n) { x = (x * 1103515245 + 12345) % 2147483648; s = s sprintf("%x tram ", x) } printf "%s", substr(s, 1, n) }'; }
+fill() { awk -v n="$1" 'BEGIN { x = 7; while (length(s) < n) { x = (x * 1103515245 + 12345) % 2147483648; s = s sprintf("tram %d stops at %d ", x % 31, x % 97) } printf "%s", substr(s, 1, n) }'; }
 mkdir -p "$tree"/images/deeper
 fill 700 >"$tree/images/main.img"
 printf '8.4.2\n' >"$tree/version"
@@ -22,6 +22,7 @@ printf end >>"$tree/sparse"
 ln "$tree/version" "$tree/again"
 ln -s images/main.img "$tree/link"
 chmod 750 "$tree/images/main.img"
+chown 3000000:3000001 "$tree/empty"
 (cd "$tree" && printf 'one' >a && gzip -9nc a >a.gz && rm a && tar --mtime=@1790741700 -cf inner.tar version)
 find "$tree" -exec touch -h -d @1790741700 {} +
 cd "$tree"
@@ -32,6 +33,10 @@ for format in v7 ustar gnutar pax; do
 done
 tar --sort=name --mtime=@1790741700 -cf - --format=gnu --sparse . | pack tar-gnusparse
 tar --sort=name --mtime=@1790741700 -cf - --format=pax --pax-option=delete=atime,delete=ctime --sparse --hard-dereference . | pack tar-paxsparse
+touch -d @-5 empty
+tar --sort=name -cf - --format=gnu version empty link again | pack tar-numbers
+touch -d @1790741700 empty
+tar --sort=name --mtime=@1790741700 -cf - --format=pax --pax-option=delete=atime,delete=ctime,globexattr.x=y,size:=6 version | pack tar-given
 tar --sort=name --mtime=@1790741700 -cf - --format=oldgnu -V tramway version images | pack tar-label
 for format in newc odc; do list | bsdtar -cnf - --format $format -T - | pack cpio-$format; done
 list | cpio --quiet -o -H crc --reproducible | pack cpio-crc
@@ -58,6 +63,8 @@ seven 7z-deflate -m0=deflate
 seven 7z-bzip2 -m0=bzip2
 seven 7z-ppmd -m0=ppmd
 seven 7z-stored -mx=0
+seven 7z-links -snl -snh
+seven 7z-apart -ms=off -mhc=off
 seven 7z-locked -psecret
 seven 7z-hidden -psecret -mhe=on
 seven zip-deflate64 -mm=deflate64
