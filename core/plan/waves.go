@@ -224,7 +224,10 @@ func (c *conflicts) orders() [][]int {
 		slices.SortStableFunc(order, before)
 		out = append(out, order)
 	}
-	return append(out, c.saturated())
+	if len(c.jobs) <= maxSaturated {
+		out = append(out, c.saturated())
+	}
+	return out
 }
 
 // maxSaturated bounds the devices whose order is found by how constrained each is.
@@ -233,9 +236,6 @@ const maxSaturated = 2000
 // saturated is the order of Brélaz: next comes the device that most waves are closed to.
 func (c *conflicts) saturated() []int {
 	n := len(c.jobs)
-	if n > maxSaturated {
-		return c.byConflicts()
-	}
 	wave := make([]int, n) // 0: none yet
 	closed := make([]map[int]bool, n)
 	for i := range closed {
@@ -263,15 +263,6 @@ func (c *conflicts) saturated() []int {
 		out = append(out, best)
 	}
 	return out
-}
-
-func (c *conflicts) byConflicts() []int {
-	order := make([]int, len(c.jobs))
-	for i := range order {
-		order[i] = i
-	}
-	slices.SortStableFunc(order, func(a, b int) int { return len(c.apart[b]) - len(c.apart[a]) })
-	return order
 }
 
 // firstFit gives each device, in an order, to the first wave that takes it.
