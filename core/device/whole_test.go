@@ -69,6 +69,24 @@ func TestMembersTakeOverTheirGroup(t *testing.T) {
 	}
 }
 
+// Mappings are taken over key by key, and so is where they were read.
+func TestMembersTakeOverKeys(t *testing.T) {
+	d, err := Read("d.yaml", []byte("kind: device\nname: stack\ngroup: stack\ninstalled: {main: '1.0', boot: '3.1'}\nread_from: {installed.main: c.txt:3, installed.boot: c.txt:4}\n"+
+		"members:\n  - {name: one, installed: {boot: '3.2'}, read_from: {installed.boot: c.txt:9}}\n  - {name: two}\n"))
+	require.NoError(t, err)
+	for i, want := range []map[string]string{{"installed.main": "c.txt:3", "installed.boot": "c.txt:9"}, {"installed.main": "c.txt:3", "installed.boot": "c.txt:4"}} {
+		m := d.All()[i]
+		got := map[string]string{}
+		for _, e := range m.ReadFrom.Entries {
+			got[e.Key] = e.Value.Text
+		}
+		assert.Equal(t, want, got, m.Name.Text)
+		main, ok := m.Installed.Get("main")
+		require.True(t, ok)
+		assert.Equal(t, "1.0", main.Value.Text)
+	}
+}
+
 // shown tells what a unit has for a key, without the places in its file.
 func shown(u *Unit, key string) string {
 	v := reflect.ValueOf(*u)

@@ -19,10 +19,10 @@ import (
 func TestWhatEachWordBrings(t *testing.T) {
 	var b strings.Builder
 	packages := surveyed(t, nil, "qm-core-6.3.0.zip", "qm-core-6.4.1.zip")
-	texts := map[string]string{"notes.txt": sentences, "more.txt": moreSentences, "one.txt": capture, "moves.csv": moves}
+	texts := map[string]string{"notes.txt": sentences, "more.txt": moreSentences, "other.txt": otherSentences, "one.txt": capture, "two.txt": otherCapture, "moves.csv": moves}
 	of := func(name, text string) Input {
 		switch all := maps.Clone(texts); {
-		case name == "one.txt":
+		case name == "one.txt" || name == "two.txt":
 			return Input{Packages: packages, Captures: []Text{{name, []byte(text)}}}
 		case name == "moves.csv":
 			return Input{Packages: packages, Tables: []Text{{name, []byte(text)}}}
@@ -113,4 +113,46 @@ All members of a stack must run the same version.
 Known problems
 Release 6.3.1 was recalled.
 The QM-48C is no longer supported from 6.5.
+`
+
+const otherSentences = `# Release 6.4.1
+
+This release was withdrawn: uplinks flap.
+It is for the models QM-48C and QM-48F, revisions A1-A2 and B1.
+Installing takes 12 minutes.
+The outage lasts about 4 minutes.
+Before you install it, unpack the archive.
+The memory must be at least 512 MB.
+It no longer supports revision A1 of the QM-48C.
+Upgrades from 6.1 are not supported.
+Roll back to 6.3.0 if ports stay down.
+The boot loader 1.9.3 comes with this release, and is installed first.
+
+| From | To | Via |
+|---|---|---|
+| 6.0.x | 6.4.1 | 6.1.2, 6.3.0 |
+| 6.1.2 | 6.4.1 | 6.3.0 |
+`
+
+const otherCapture = `stack-1> show units
+Unit 1
+  Model number    : QM-48C
+  Board revision  : A1
+  Serial no       : 0601-117
+  Total memory    : 512 MB
+  Flash free      : 96 MB of 256 MB
+  Bootloader      : 1.9.3
+  Running image   : 6.3.0 (built 2026-05-01)
+Unit 2
+  Model number    : QM-48F
+  Board revision  : B1
+  Serial no       : 0601-118
+  Total memory    : 512 MB
+  Flash free      : 96 MB of 256 MB
+  Bootloader      : 1.9.3
+  Running image   : 6.3.0 (built 2026-05-01)
+  PoE firmware    : 2.1
+Image A: 6.3.0 active
+Image B: 6.1.2 standby, next
+stack-1>
 `
