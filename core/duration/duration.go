@@ -9,7 +9,7 @@ import (
 )
 
 // Text writes a stretch of time: in seconds up to two minutes, in minutes up to
-// an hour and a half, in hours and minutes from there on. What is left over is
+// an hour, in hours and minutes from there on. What is left over is
 // told where it matters: "2 min 30 s".
 func Text(d time.Duration) string {
 	if d < 0 {

@@ -106,6 +106,9 @@ releases:
       - {memory: 32MiB}
       - {attached: TR-9}
       - {feature: stacking}
+      - {memory: 999MiB, models: [TR-0]}
+      - {memory: 999MiB, families: [g]}
+      - {feature: routing, revisions: [A2]}
     checks_after:
       - the lamp is green
       - {say: no errors, must_not_show: 'error', new_only: true}
@@ -224,7 +227,7 @@ uniform: true
 family: f
 slots: [{name: A, main: "1.5", active: true}, {name: B}]
 companions: {mesh: "3"}
-features: [stacking]
+features: [stacking, routing]
 attached: [TR-9]
 storage_free: 20MiB
 memory: 64MiB
