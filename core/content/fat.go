@@ -76,7 +76,8 @@ func OpenFAT(at io.ReaderAt, size int64) (FileSystem, error) {
 	if total == 0 {
 		total = u32(32)
 	}
-	if length == 0 {
+	wide := length == 0 // only FAT32 keeps the length elsewhere, however few its clusters are
+	if wide {
 		length = u32(36)
 	}
 	f.table = u16(14) * sector
@@ -87,12 +88,12 @@ func OpenFAT(at io.ReaderAt, size int64) (FileSystem, error) {
 	switch {
 	case length == 0 || n < 1 || n > 1<<28:
 		return nil, damaged("its boot sector announces %d sectors, and its tables take %d each", total, length)
+	case wide || n >= 65525:
+		f.bits, f.first = 32, uint32(u32(44))
 	case n < 4085:
 		f.bits = 12
-	case n < 65525:
-		f.bits = 16
 	default:
-		f.bits, f.first = 32, uint32(u32(44))
+		f.bits = 16
 	}
 	f.clusters = uint32(n)
 	if length*sector*8/int64(f.bits) < n+2 {

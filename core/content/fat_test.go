@@ -223,3 +223,26 @@ func FuzzFAT(f *testing.F) {
 	data, _, _, _ := littleFAT()
 	fuzz(f, "fat", data)
 }
+
+// What keeps the length of its tables in the field of FAT32 is FAT32, however few its clusters are.
+func TestSmallFAT32(t *testing.T) {
+	le := binary.LittleEndian
+	b := make([]byte, 700*512)
+	copy(b, "\xeb\x58\x90tramtool")
+	le.PutUint16(b[11:], 512)
+	b[13], b[16], b[21] = 1, 2, 0xf8
+	le.PutUint16(b[14:], 32)
+	le.PutUint32(b[32:], 700)
+	le.PutUint32(b[36:], 6)
+	le.PutUint32(b[44:], 2)
+	le.PutUint16(b[510:], 0xaa55)
+	for i, v := range []uint32{0x0ffffff8, 0x0fffffff, 0x0fffffff, 4, 0x0fffffff} {
+		le.PutUint32(b[32*512+4*i:], v)
+	}
+	root := (32 + 2*6) * 512
+	copy(b[root:], "VERSION TXT\x20")
+	le.PutUint16(b[root+26:], 3)
+	le.PutUint32(b[root+28:], 600)
+	copy(b[root+512:], strings.Repeat("8.4.2 ", 100))
+	assert.Equal(t, map[string]string{"VERSION.TXT": strings.Repeat("8.4.2 ", 100)}, content(t, "fat", b))
+}

@@ -15,15 +15,23 @@ import (
 // numbers are called against the page testdata/numbers.txt.
 func TestWhatEachNumberIsCalled(t *testing.T) {
 	var b strings.Builder
-	seen := map[string]bool{}
-	for _, s := range samples() {
+	seen, swept := map[string]bool{}, map[string]bool{}
+	for _, s := range turnable() {
+		if len(s.data) > 64<<10 {
+			continue
+		}
 		m := readSample(t, s.data)
 		for _, f := range m.Fields {
 			if f.Meaning == "" || len(f.Raw) > 2 || f.Offset+int64(len(f.Raw)) > int64(len(s.data)) || strings.ContainsAny(f.Name, "[/") {
 				continue
 			}
 			called, last, kinds, lines := "", "", map[string]bool{}, 0
-			for n := range numbersFor(m.Format+" "+f.Name, len(f.Raw)) {
+			count := numbersFor(m.Format+" "+f.Name, len(f.Raw))
+			if swept[m.Format+f.Name] {
+				count = 1 << 8
+			}
+			swept[m.Format+f.Name] = true
+			for n := range count {
 				other := bytes.Clone(s.data)
 				for i := range f.Raw {
 					other[f.Offset+int64(i)] = byte(n >> (8 * i))

@@ -22,7 +22,7 @@ import (
 func TestWhatIsRead(t *testing.T) {
 	page := filepath.Join("testdata", "read.txt")
 	var b strings.Builder
-	for _, s := range samples() {
+	for _, s := range turnable() {
 		fmt.Fprintf(&b, "## %s, %d bytes\n", s.name, len(s.data))
 		m := readSample(t, s.data)
 		tell(&b, "", m)

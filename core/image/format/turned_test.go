@@ -28,7 +28,7 @@ func ends(size int) (head, tail int) {
 // nothing is said of.
 func TestWhatEachByteHolds(t *testing.T) {
 	var b strings.Builder
-	for _, s := range samples() {
+	for _, s := range turnable() {
 		fmt.Fprintf(&b, "## %s, %d bytes\n", s.name, len(s.data))
 		sound := outline(t, s.data)
 		grouped(&b, "turned", s.data, func(at int) string {

@@ -52,12 +52,14 @@ func readFAT(s *image.Source) (*image.Image, error) {
 		h.Dec("sectors", 19, 2, "in all")
 	}
 	size, ext := int64(h.Get(22, 2)), 36
-	if size == 0 {
+	wide := size == 0 // only FAT32 keeps the length of its tables elsewhere, however few its clusters are
+	if wide {
 		size, ext = int64(h.Get(36, 4)), 64
 	}
 	clusters := (total - reserved - fats*size - (root*32+sector-1)/sector) / cluster
 	kind := "fat32"
 	switch {
+	case wide:
 	case clusters < 4085:
 		kind = "fat12"
 	case clusters < 65525:
