@@ -26,7 +26,7 @@ func TestWhatEachNumberIsCalled(t *testing.T) {
 				continue
 			}
 			called, last, kinds, lines := "", "", map[string]bool{}, 0
-			count := numbersFor(m.Format+" "+f.Name, len(f.Raw))
+			count := numbersFor(m.Format + " " + f.Name)
 			if swept[m.Format+f.Name] {
 				count = 1 << 8
 			}
@@ -56,7 +56,7 @@ func TestWhatEachNumberIsCalled(t *testing.T) {
 }
 
 // numbersFor is how many numbers a field (named by format and field) is tried with; the other byte of a wide one stays 0 then.
-func numbersFor(field string, size int) int {
+func numbersFor(field string) int {
 	if field == "pe machine" || field == "pe optional_magic" {
 		return 1 << 16 // machines are spread over all of them
 	}
