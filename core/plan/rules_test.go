@@ -232,14 +232,29 @@ attached: [TR-9]
 storage_free: 20MiB
 memory: 64MiB
 installed: {boot: "1.1", main: "1.5"}
-managed_by: keeper
 members:
   - {name: m1, model: TR-1, revision: A1, serial: S2}
   - {name: m2, model: TR-1, revision: A2, serial: S3}
   - name: m3
     model: TR-2
+    revision: A1
     joining: true
     installed: {main: "1.0"}
+    slots: [{name: A, main: "1.0", active: true}, {name: B}]
+`,
+	"kept": `kind: device
+name: kept
+model: TR-1
+revision: A1
+serial: S6
+family: f
+installed: {boot: "1.2", main: "1.5"}
+slots: [{name: A, main: "1.5", active: true}, {name: B, main: "1.0"}]
+storage_free: 20MiB
+companions: {mesh: "3"}
+features: [stacking]
+attached: [TR-9]
+managed_by: keeper
 `,
 	"newer": `kind: device
 name: newer
@@ -436,7 +451,7 @@ func turnLines(text string, look func(what, text string)) {
 			look(fmt.Sprintf("line %d without %q", i+1, l[m[0]:m[1]]), before+l[:m[0]]+l[m[1]:]+after)
 		}
 		for _, m := range values.FindAllStringSubmatchIndex(l, -1) {
-			for _, other := range []string{`"7.0"`, "false", "A2"} {
+			for _, other := range []string{`"7.0"`, "A2"} {
 				look(fmt.Sprintf("line %d, %s for %q", i+1, other, l[m[2]:m[3]]), before+l[:m[2]]+other+l[m[3]:]+after)
 			}
 		}
