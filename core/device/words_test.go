@@ -88,7 +88,7 @@ func TestWhatEachWordTells(t *testing.T) {
 				for _, l := range side.some {
 					if alike := side.sign + anyPlace.ReplaceAllString(l, "@"); !slices.Contains(side.rest, l) && !known[alike] {
 						known[alike] = true
-						fmt.Fprintf(&b, "%s: %s %s\n", what, side.sign, l)
+						fmt.Fprintf(&b, "%s: %s %s\n", what, side.sign, pagetest.Cut(l, 160))
 					}
 				}
 			}

@@ -420,7 +420,7 @@ func TestWhatEachRuleBrings(t *testing.T) {
 					}
 					if alike := sign + places.ReplaceAllString(l, "@"); !told[alike] {
 						told[alike] = true
-						fmt.Fprintf(&b, "%s%s%s\n", what, sign, l)
+						fmt.Fprintf(&b, "%s%s%s\n", what, sign, pagetest.Cut(l, 180))
 					}
 				}
 			}

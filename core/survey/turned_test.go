@@ -56,7 +56,7 @@ func TestWhatEachLineOfAListBrings(t *testing.T) {
 			for _, f := range all {
 				content = append(content, file{f.name, digests.Replace(f.data)})
 			}
-			return listed(t, survey(t, o, file{"qm-8.4.zip", zipOf(content...)}), 900)
+			return listed(t, survey(t, o, file{"qm-8.4.zip", zipOf(content...)}))
 		}
 		sound := found(lists[name])
 		b.WriteString(strings.Join(sound, "\n") + "\n")
@@ -114,6 +114,7 @@ func TestWhatPackagesHold(t *testing.T) {
 			require.NoError(t, err)
 			require.NoError(t, f.Close())
 			name := strings.TrimSuffix(filepath.Base(packed), ".gz") + ".bin"
+			told := map[string]bool{}
 			path := filepath.Join(t.TempDir(), name)
 			for _, how := range []struct {
 				name    string
@@ -129,15 +130,22 @@ func TestWhatPackagesHold(t *testing.T) {
 				how.options.Limits = archive.DefaultLimits()
 				s, err := Run(context.Background(), path, how.options)
 				require.NoError(t, err)
-				fmt.Fprintf(&b, "## %s, %s\n%s\n\n", name, how.name, strings.Join(listed(t, s, 240), "\n"))
+				fmt.Fprintf(&b, "## %s, %s\n", name, how.name)
+				for _, l := range listed(t, s) {
+					if !told[l] { // otherwise than when it was looked at before
+						told[l] = true
+						b.WriteString(l + "\n")
+					}
+				}
+				b.WriteString("\n")
 			}
 		}
 	}
 	pagetest.Hold(t, filepath.Join("testdata", "packages.txt"), b.String())
 }
 
-// listed are the findings of a survey, a line for each thing that is said of an item, with most bytes of it.
-func listed(t *testing.T, s *Survey, most int) []string {
+// listed are the findings of a survey, a line for each thing that is said of an item.
+func listed(t *testing.T, s *Survey) []string {
 	var all []json.RawMessage
 	require.NoError(t, json.Unmarshal([]byte(findings(t, s, false)), &all))
 	var items []map[string]json.RawMessage
@@ -147,7 +155,7 @@ func listed(t *testing.T, s *Survey, most int) []string {
 		address := string(it["Address"])
 		for _, key := range slices.Sorted(maps.Keys(it)) {
 			if line := pagetest.Line(it[key]); key != "Address" && key != "Digests" && key != "Text" && line != "null" && line != `""` && line != "0" && line != "false" {
-				out = append(out, fmt.Sprintf("%s %s %s", address, key, line[:min(len(line), most)]))
+				out = append(out, fmt.Sprintf("%s %s %s", address, key, pagetest.Cut(line, 160)))
 			}
 		}
 	}
@@ -155,7 +163,7 @@ func listed(t *testing.T, s *Survey, most int) []string {
 		var each []json.RawMessage
 		require.NoError(t, json.Unmarshal(all[i+1], &each))
 		for _, one := range each {
-			out = append(out, name+" "+pagetest.Line(one))
+			out = append(out, name+" "+pagetest.Cut(pagetest.Line(one), 240))
 		}
 	}
 	return out

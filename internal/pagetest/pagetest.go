@@ -6,10 +6,12 @@ import (
 	"encoding/json"
 	"flag"
 	"fmt"
+	"hash/crc32"
 	"os"
 	"path/filepath"
 	"strings"
 	"testing"
+	"unicode/utf8"
 
 	"github.com/stretchr/testify/require"
 )
@@ -113,4 +115,16 @@ func filled(v any) any {
 		}
 	}
 	return v
+}
+
+// Cut shortens a line that is longer than most bytes, and ends it with a sum over the whole: what changes behind the cut changes the
+// page, too.
+func Cut(line string, most int) string {
+	if len(line) <= most {
+		return line
+	}
+	for most > 0 && !utf8.RuneStart(line[most]) {
+		most--
+	}
+	return fmt.Sprintf("%s … %08x", line[:most], crc32.ChecksumIEEE([]byte(line)))
 }
