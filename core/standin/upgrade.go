@@ -9,6 +9,7 @@ import (
 	"errors"
 	"fmt"
 	"hash/crc32"
+	"maps"
 	"path"
 	"regexp"
 	"slices"
@@ -542,11 +543,12 @@ func (u *Upgrade) list(e device.KeyPattern) []string {
 			add(values)
 		}
 	case "installed":
-		for c, v := range u.installed {
-			add(map[string]string{"component": c, "version": v})
+		for _, c := range slices.Sorted(maps.Keys(u.installed)) {
+			add(map[string]string{"component": c, "version": u.installed[c]})
 		}
 	case "files":
-		for c, f := range u.stored {
+		for _, c := range slices.Sorted(maps.Keys(u.stored)) {
+			f := u.stored[c]
 			add(map[string]string{"file": f.name, "component": c, "version": f.version, "size": fmt.Sprint(len(f.data)), "md5": fmt.Sprintf("%x", md5.Sum(f.data))})
 		}
 	}
