@@ -3,6 +3,7 @@ package content
 import (
 	"bytes"
 	"context"
+	"fmt"
 	"encoding/binary"
 	"errors"
 	"io/fs"
@@ -149,4 +150,25 @@ func TestHostileSquashFS(t *testing.T) {
 func FuzzSquashFS(f *testing.F) {
 	little, _, _ := littleSquash()
 	fuzz(f, "squashfs", sample(f), little)
+}
+
+// A table of owners may take several blocks.
+func TestSquashFSManyOwners(t *testing.T) {
+	img := filepath.Join(t.TempDir(), "i.squashfs")
+	args := []string{t.TempDir(), img, "-quiet", "-no-progress"}
+	const owners = 2500 // four bytes each, of which 8192 make a block
+	for i := range owners {
+		args = append(args, "-p", fmt.Sprintf("d%d d 755 %d %d", i, 1000+i, 1000+owners-i))
+	}
+	run(t, "mksquashfs", args...)
+	seen := 0
+	require.NoError(t, open(t, "squashfs", img).Walk(context.Background(), func(f *File) error {
+		var i uint32
+		_, err := fmt.Sscanf(f.Path, "d%d", &i)
+		require.NoError(t, err)
+		require.Equal(t, []uint32{1000 + i, 1000 + owners - i}, []uint32{f.UID, f.GID}, f.Path)
+		seen++
+		return nil
+	}))
+	assert.Equal(t, owners, seen)
 }

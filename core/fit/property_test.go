@@ -1,6 +1,7 @@
 package fit
 
 import (
+	"crypto/md5"
 	"fmt"
 	"math/rand/v2"
 	"slices"
@@ -27,7 +28,7 @@ type plan struct {
 	headerArch            byte
 	fields                string // further fields of the manifest's record
 	release, hops, change string // of the rulebook
-	sums                  string // "", "right", "wrong"
+	sums                  string // "", "right", "wrong", "weak"
 	flip                  int    // a bit of the image, 0 for none
 	bootImage             bool
 }
@@ -130,6 +131,8 @@ func (p plan) scene() scene {
 		s.files["SUMS"] = sums("a.img", string(img))
 	case "wrong":
 		s.files["SUMS"] = sums("a.img", "something else")
+	case "weak":
+		s.files["SUMS"] = fmt.Sprintf("%x  a.img\n", md5.Sum(img))
 	}
 	return s
 }

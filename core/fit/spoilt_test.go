@@ -33,6 +33,10 @@ func TestWhatIsSaidOfSpoiltKits(t *testing.T) {
 	for i := range 14 {
 		p := makePlan(r)
 		tell(fmt.Sprintf("plan %d", i), p)
+		if weak := p; !p.bareTitle {
+			weak.sums = "weak"
+			tell(fmt.Sprintf("plan %d, by a weak digest", i), weak)
+		}
 		for _, name := range names {
 			if spoilt := p; spoils[name](&spoilt) {
 				tell(fmt.Sprintf("plan %d, %s", i, name), spoilt)
