@@ -3,9 +3,9 @@ package content
 import (
 	"bytes"
 	"context"
-	"fmt"
 	"encoding/binary"
 	"errors"
+	"fmt"
 	"io/fs"
 	"os"
 	"path/filepath"
