@@ -19,10 +19,10 @@ import (
 func TestWhatEachWordBrings(t *testing.T) {
 	var b strings.Builder
 	packages := surveyed(t, nil, "qm-core-6.3.0.zip", "qm-core-6.4.1.zip")
-	texts := map[string]string{"notes.txt": sentences, "more.txt": moreSentences, "other.txt": otherSentences, "one.txt": capture, "two.txt": otherCapture, "moves.csv": moves}
+	texts := map[string]string{"notes.txt": sentences, "more.txt": moreSentences, "other.txt": otherSentences, "one.txt": capture, "two.txt": otherCapture, "three.txt": tabled, "moves.csv": moves}
 	of := func(name, text string) Input {
 		switch all := maps.Clone(texts); {
-		case name == "one.txt" || name == "two.txt":
+		case slices.Contains([]string{"one.txt", "two.txt", "three.txt"}, name):
 			return Input{Packages: packages, Captures: []Text{{name, []byte(text)}}}
 		case name == "moves.csv":
 			return Input{Packages: packages, Tables: []Text{{name, []byte(text)}}}
@@ -155,4 +155,25 @@ Unit 2
 Image A: 6.3.0 active
 Image B: 6.1.2 standby, next
 stack-1>
+`
+
+const tabled = `Kennelway core switch
+
+core-9> show all
+Hostname
+    core-9
+Model
+    QM-48C
+Hardware revision
+    A1
+Software
+    6.3.0
+Boot loader version is 1.9.3, built in May
+Uptime: 3 days
+System image file is "qm-core-6.3.0.img"
+Bank  Version  State
+1     6.3.0    running
+2     6.1.2    next
+core-9> show inventory
+Slot A: empty
 `
