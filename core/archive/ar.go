@@ -51,20 +51,13 @@ func (w *walker) arMembers(p *pass, all *nameIndex, members *aside) error {
 		at := p.n.Load()
 		b := make([]byte, arHeader)
 		n, err := io.ReadFull(p, b)
-		if n == 0 && err == io.EOF || n == 1 && b[0] == '\n' {
+		over, unread := arEnds(p, b[:n], err)
+		switch {
+		case over:
 			return nil
-		}
-		if bytes.Count(b[:n], []byte{0}) == n && n > 0 { // filled up to a whole block of a medium
-			filled, err := restIsZero(p)
-			switch {
-			case err != nil:
-				return p.failed(err)
-			case filled:
-				return nil
-			}
-			return p.failed(damagedf("the header of its member %d, at byte %d, makes no sense", i+1, at))
-		}
-		if err != nil {
+		case unread != nil:
+			return p.failed(unread)
+		case err != nil:
 			return p.failed(err)
 		}
 		size, bad := strconv.ParseInt(strings.TrimSpace(string(b[48:58])), 10, 64)
@@ -104,20 +97,27 @@ func (w *walker) arMembers(p *pass, all *nameIndex, members *aside) error {
 	}
 }
 
-// restIsZero reads on to the end, or to a byte that is not zero.
-func restIsZero(r io.Reader) (bool, error) {
-	b := make([]byte, 4<<10)
-	for {
-		n, err := r.Read(b)
-		switch {
-		case bytes.Count(b[:n], []byte{0}) < n:
-			return false, nil
-		case err == io.EOF:
-			return true, nil
-		case err != nil:
-			return false, err
+// arEnds tells whether an archive ends with what was read on where a header belongs, and with what follows: with
+// nothing, with the byte that fills up the last member, or with zeros, which fill up a whole block of a medium.
+func arEnds(r io.Reader, b []byte, err error) (bool, error) {
+	if len(b) == 0 || len(b) == 1 && b[0] == '\n' {
+		return len(b) == 1 || err == io.EOF, nil
+	}
+	for rest := make([]byte, 4<<10); bytes.Count(b, []byte{0}) == len(b); {
+		n, err := r.Read(rest)
+		if b = rest[:n]; n == 0 && err != nil {
+			return err == io.EOF, notEnd(err)
 		}
 	}
+	return false, nil
+}
+
+// notEnd is an error that is none of the end.
+func notEnd(err error) error {
+	if err == io.EOF {
+		return nil
+	}
+	return err
 }
 
 // What may be wrong with a name.
