@@ -52,6 +52,27 @@ func TestWhatIsSaidOfSpoiltKits(t *testing.T) {
 			}
 		}
 	}
+	for _, missing := range []int{1, 2, 49, 50, 51, 52, 99, 100, 101, 102} { // files that the manifest lists
+		p := makePlan(rand.New(rand.NewPCG(1, 1)))
+		for p.bareTitle || p.heading == "" {
+			p = makePlan(r)
+		}
+		for i := range missing {
+			p.fields += fmt.Sprintf("\nmain gone-%d.img 8.4.2", i)
+			if p.revs != "" {
+				p.fields += " revs=" + p.revs
+			}
+		}
+		v := p.scene().run(t)
+		count := 0
+		for _, c := range v.checks() {
+			if c.Check == "complete" {
+				count++
+			}
+		}
+		fmt.Fprintf(&b, "## %d files are missing: %d lines of it\n", missing, count)
+		tell("what is said of them", p)
+	}
 	pagetest.Hold(t, filepath.Join("testdata", "spoilt.txt"), b.String())
 }
 

@@ -1,0 +1,49 @@
+package format_test
+
+import (
+	"bytes"
+	"fmt"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"fitcheck/internal/pagetest"
+)
+
+// TestWhatIsFoundInNoise puts each sample, whole and cut, and images that tools made, between bytes that are none, and holds
+// where they are found, and how long, against the page testdata/scanned.txt.
+func TestWhatIsFoundInNoise(t *testing.T) {
+	var b strings.Builder
+	look := func(name string, data []byte) {
+		fmt.Fprintf(&b, "## %s, %d bytes\n", name, len(data))
+		for _, c := range []struct {
+			how    string
+			before int
+			data   []byte
+		}{{"whole", 4096, data}, {"at an odd place", 1237, data}, {"cut", 4096, data[:len(data)*3/4]}} {
+			flash := append(bytes.Repeat([]byte{0xff}, c.before), c.data...)
+			flash = append(flash, bytes.Repeat([]byte{0xff}, 3000)...)
+			var found []string
+			for _, r := range scan(t, flash) {
+				if r.From > 0 {
+					found = append(found, fmt.Sprintf("%s %d to %d", r.Kind, r.From-int64(c.before), r.To-int64(c.before)))
+				}
+			}
+			fmt.Fprintf(&b, "%s: %s\n", c.how, strings.Join(found, ", "))
+		}
+	}
+	for _, s := range turnable() {
+		if len(s.data) < 1<<20 {
+			look(s.name, s.data)
+		}
+	}
+	for _, of := range []string{"content", "archive"} {
+		files, _ := filepath.Glob(filepath.Join("..", "..", of, "testdata", "images", "*.gz"))
+		for _, file := range files {
+			if data := unpacked(t, file); len(data) < 1<<20 {
+				look(strings.TrimSuffix(filepath.Base(file), ".gz"), data)
+			}
+		}
+	}
+	pagetest.Hold(t, filepath.Join("testdata", "scanned.txt"), b.String())
+}
