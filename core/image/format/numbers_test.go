@@ -15,7 +15,7 @@ import (
 // numbers are called against the page testdata/numbers.txt.
 func TestWhatEachNumberIsCalled(t *testing.T) {
 	var b strings.Builder
-	seen, swept := map[string]bool{}, map[string]bool{}
+	seen, swept := map[string]bool{}, map[string]int{}
 	for _, s := range turnable() {
 		if len(s.data) > 64<<10 {
 			continue
@@ -26,12 +26,11 @@ func TestWhatEachNumberIsCalled(t *testing.T) {
 				continue
 			}
 			called, last, kinds, lines := "", "", map[string]bool{}, 0
-			count := numbersFor(m.Format + " " + f.Name)
-			if swept[m.Format+f.Name] {
-				count = 1 << 8
+			field := m.Format + " " + f.Name
+			if swept[field]++; swept[field] > 4 || swept[field] > 1 && m.Format == "pe" { // the others say the same
+				continue
 			}
-			swept[m.Format+f.Name] = true
-			for n := range count {
+			for n := range numbersFor(field) {
 				other := bytes.Clone(s.data)
 				for i := range f.Raw {
 					other[f.Offset+int64(i)] = byte(n >> (8 * i))
@@ -57,8 +56,11 @@ func TestWhatEachNumberIsCalled(t *testing.T) {
 
 // numbersFor is how many numbers a field (named by format and field) is tried with; the other byte of a wide one stays 0 then.
 func numbersFor(field string) int {
-	if field == "pe machine" || field == "pe optional_magic" {
+	switch field {
+	case "pe machine":
 		return 1 << 16 // machines are spread over all of them
+	case "pe optional_magic":
+		return 1 << 10
 	}
 	return 1 << 8
 }

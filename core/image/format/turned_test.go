@@ -17,7 +17,10 @@ const turnedLines = 100
 
 // ends are how many bytes of a sample are turned, one by one, at its beginning and at its end.
 func ends(size int) (head, tail int) {
-	if size > 16<<10 {
+	switch {
+	case size > 256<<10:
+		return 64, 8
+	case size > 16<<10:
 		return 256, 32
 	}
 	return 1 << 10, 1 << 7
