@@ -283,6 +283,16 @@ func readTarget(r io.Reader) (string, error) {
 	return string(b), nil
 }
 
+// damagedLink reports what is wrong with the content of a link. Its error ends the walk.
+func (w *walker) damagedLink(it *Item, err error) error {
+	if err == nil || fatal(err) {
+		return err
+	}
+	class, what, advice := wrong(err)
+	w.visitor.Report(Problem{it.Address, class, what, advice})
+	return nil
+}
+
 // damageOnly passes on what is damage, and what ends the walk.
 func damageOnly(err error) error {
 	if class, _, _ := wrong(err); class == Damaged || fatal(err) {

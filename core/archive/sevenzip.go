@@ -128,11 +128,8 @@ func (w *walker) sevenZipFile(p *pass, f *sevenzip.File, index int, packed int64
 	}
 	if specialMode(mode) != "" {
 		target, err := readTarget(data)
-		if err != nil {
-			return w.unread(it, err)
-		}
 		all.modeMember(it, mode, target)
-		return nil
+		return w.damagedLink(it, err)
 	}
 	if check == "" && it.Size > 0 {
 		w.visitor.Report(Problem{it.Address, Note, "the archive gives no checksum for it", ""})

@@ -296,11 +296,8 @@ func (z *zipItems) entry(i int, of *Item, ofFile *zip.File, leads bool) (*Item, 
 	it.Mode, it.Twin, it.Streamed = f.Mode().Perm(), z.twins[sameKey(name)] > 1, false
 	if specialMode(f.Mode()) != "" {
 		target, err := zipTarget(f)
-		if err != nil {
-			return it, z.w.unread(it, err)
-		}
 		all.modeMember(it, f.Mode(), target)
-		return nil, nil
+		return nil, z.w.damagedLink(it, err)
 	}
 	defer all.file(it, fmt.Sprintf("%08x", f.CRC32))
 	if of != nil {
@@ -379,11 +376,7 @@ func (l *listing) zip(at io.ReaderAt, base int64, entry *zip.File) error {
 		f.Mode |= fs.ModeDir
 	}
 	if f.Mode&fs.ModeSymlink != 0 {
-		target, err := zipTarget(entry)
-		if err != nil {
-			f.Err = err
-		}
-		f.Target = target
+		f.Target, f.Err = zipTarget(entry)
 	}
 	if !f.Mode.IsRegular() {
 		return l.show(f, nil)

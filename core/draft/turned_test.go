@@ -21,13 +21,12 @@ func TestWhatEachWordBrings(t *testing.T) {
 	packages := surveyed(t, nil, "qm-core-6.3.0.zip", "qm-core-6.4.1.zip")
 	texts := map[string]string{"notes.txt": sentences, "more.txt": moreSentences, "other.txt": otherSentences, "one.txt": capture, "two.txt": otherCapture, "three.txt": tabled, "moves.csv": moves}
 	of := func(name, text string) Input {
-		switch all := maps.Clone(texts); {
+		switch {
 		case slices.Contains([]string{"one.txt", "two.txt", "three.txt"}, name):
 			return Input{Packages: packages, Captures: []Text{{name, []byte(text)}}}
 		case name == "moves.csv":
 			return Input{Packages: packages, Tables: []Text{{name, []byte(text)}}}
 		default:
-			all[name] = text
 			doc, err := notes.Read(name, []byte(text), nil)
 			if err != nil {
 				return Input{Packages: packages}

@@ -13,7 +13,7 @@ import (
 
 func TestArticle(t *testing.T) {
 	for noun, want := range map[string]string{"ELF file": "an ELF file", "XML document": "an XML document", "HTML page": "an HTML page", "JSON document": "a JSON document", "UBI image": "a UBI image",
-		"ISO 9660 image": "an ISO 9660 image", "text": "text", "text of a mail": "text of a mail", "PEM text": "a PEM text", "Android image": "an Android image", "OpenPGP key": "an OpenPGP key",
+		"ISO 9660 image": "an ISO 9660 image", "text": "text", "text of a mail": "text of a mail", "PEM text": "a PEM text", "OpenPGP key": "an OpenPGP key",
 		"gzip stream": "a gzip stream"} {
 		assert.Equal(t, want, article(noun), noun)
 	}
