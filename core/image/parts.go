@@ -164,6 +164,10 @@ func Head(c *archive.Content) ([]byte, error) {
 func (p *Part) read(set *Set, c *archive.Content, head []byte, around *Image) error {
 	f := set.Sniff(head)
 	p.Kind = f.name()
+	if f != nil && f.Name == around.Format && p.Offset == 0 && !p.Scattered { // it would be entered for ever
+		around.Problem("its part %s is said to begin where it begins itself", p.Name)
+		return nil
+	}
 	var m *Image
 	if f != nil && f.Read != nil {
 		var err error

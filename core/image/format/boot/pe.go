@@ -34,9 +34,6 @@ func init() {
 		}, Read: readPE})
 }
 
-// dosHeader is the length of the header that a PE program begins with.
-const dosHeader = 0x40
-
 var peMachines = map[uint64]string{
 	0x14c: "x86", 0x8664: "x86_64", 0x1c0: "arm", 0x1c2: "arm", 0x1c4: "arm", 0xaa64: "arm64", 0x200: "ia64", 0xebc: "efi-bytecode",
 	0x5032: "riscv32", 0x5064: "riscv64", 0x6232: "loongarch32", 0x6264: "loongarch64",
@@ -49,7 +46,7 @@ var peSubsystems = map[uint64]string{
 // In one piece: the fields follow each other as they lie in the header.
 func readPE(s *image.Source) (*image.Image, error) {
 	m := &image.Image{}
-	dos, err := m.Header(s, "an MZ header", 0, dosHeader, binary.LittleEndian)
+	dos, err := m.Header(s, "an MZ header", 0, 0x40, binary.LittleEndian)
 	if err != nil {
 		return nil, err
 	}
@@ -58,11 +55,7 @@ func readPE(s *image.Source) (*image.Image, error) {
 		dos.Text("zimg", 4, 4, "a kernel that unpacks itself")
 		at, n := int64(dos.Dec("payload_offset", 8, 4, "compressed kernel")), int64(dos.Dec("payload_size", 12, 4, "bytes"))
 		dos.Text("compression", 24, 16, "")
-		if at < dosHeader {
-			m.Problem("its payload begins at 0x%x, within its own header", at)
-		} else {
-			m.Part("kernel", at, n).Starts = true
-		}
+		m.Part("kernel", at, n).Starts = true
 		m.Fact(fact.Component, "main", 4, 4)
 	}
 	base := int64(dos.Hex("pe_offset", 0x3c, 4, "PE header"))

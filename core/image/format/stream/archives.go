@@ -84,7 +84,7 @@ func readTar(s *image.Source) (*image.Image, error) {
 	t := octal("time", 136, 12, "")
 	h.Mean("%s", image.UnixTime(t))
 	want := octal("checksum", 148, 8, "octal, over the header")
-	h.Named("type", 156, 1, map[uint64]string{'0': "file", 0: "file", '1': "hard link", '2': "symbolic link", '5': "folder", 'x': "pax header", 'g': "global pax header", 'L': "GNU long name"})
+	h.Named("type", 156, 1, map[uint64]string{'0': "file", 0: "file", '1': "hard link", '2': "symbolic link", '5': "folder", 'x': "pax header", 'g': "global pax header", 'L': "GNU long name", 'V': "volume label"})
 	h.Text("magic", 257, 6, "")
 	sum := int64(0)
 	for i, c := range h.Bytes {
