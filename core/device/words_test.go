@@ -78,20 +78,9 @@ func TestWhatEachWordTells(t *testing.T) {
 		fmt.Fprintf(&b, "## %s\n", name)
 		sound := everything(name, text)
 		b.WriteString(strings.Join(sound, "\n") + "\n")
-		known := map[string]bool{}
+		changes := pagetest.Changes{Sound: sound, Alike: anyPlace, Most: 160}
 		look := func(what, other string) {
-			now := everything(name, other)
-			for _, side := range []struct {
-				sign       string
-				some, rest []string
-			}{{"-", sound, now}, {"+", now, sound}} {
-				for _, l := range side.some {
-					if alike := side.sign + anyPlace.ReplaceAllString(l, "@"); !slices.Contains(side.rest, l) && !known[alike] {
-						known[alike] = true
-						fmt.Fprintf(&b, "%s: %s %s\n", what, side.sign, pagetest.Cut(l, 160))
-					}
-				}
-			}
+			changes.Tell(&b, what, everything(name, other))
 		}
 		for _, w := range anyWord.FindAllStringIndex(text, -1) {
 			line := 1 + strings.Count(text[:w[0]], "\n")

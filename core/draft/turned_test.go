@@ -50,21 +50,9 @@ func TestWhatEachWordBrings(t *testing.T) {
 // another place is not told again.
 func turn(b *strings.Builder, name, text string, input func(text string) Input) {
 	fmt.Fprintf(b, "## %s\n", name)
-	sound := drafted(input(text))
-	told := map[string]bool{}
+	changes := pagetest.Changes{Sound: drafted(input(text)), Alike: places}
 	look := func(what, other string) {
-		now := drafted(input(other))
-		for _, side := range []struct {
-			sign       string
-			some, rest []string
-		}{{"-", sound, now}, {"+", now, sound}} {
-			for _, l := range side.some {
-				if alike := side.sign + places.ReplaceAllString(l, "…"); !slices.Contains(side.rest, l) && !told[alike] {
-					told[alike] = true
-					fmt.Fprintf(b, "%s: %s %s\n", what, side.sign, strings.TrimSpace(l))
-				}
-			}
-		}
+		changes.Tell(b, what, drafted(input(other)))
 	}
 	for _, w := range anyWord.FindAllStringIndex(text, -1) {
 		line := 1 + strings.Count(text[:w[0]], "\n")

@@ -60,23 +60,12 @@ func TestWhatEachLineOfAListBrings(t *testing.T) {
 		}
 		sound := found(lists[name])
 		b.WriteString(strings.Join(sound, "\n") + "\n")
-		told := map[string]bool{}
+		changes := pagetest.Changes{Sound: sound, Alike: anyNumber}
 		for i, f := range lists[name] {
 			look := func(what, text string) {
 				other := slices.Clone(lists[name])
 				other[i].data = text
-				now := found(other)
-				for _, side := range []struct {
-					sign       string
-					some, rest []string
-				}{{"-", sound, now}, {"+", now, sound}} {
-					for _, l := range side.some {
-						if alike := side.sign + anyNumber.ReplaceAllString(l, "N"); !slices.Contains(side.rest, l) && !told[alike] {
-							told[alike] = true
-							fmt.Fprintf(&b, "%s %s: %s %s\n", f.name, what, side.sign, l)
-						}
-					}
-				}
+				changes.Tell(&b, f.name+" "+what, found(other))
 			}
 			at := 0
 			for n, l := range strings.SplitAfter(f.data, "\n") {
