@@ -45,7 +45,7 @@ list -type f ! -name sparse | bsdtar -cnf - --format arbsd -T - 2>/dev/null | pa
 (cd images && ar rcD "$work/g.a" main.img ../version "deeper"/*) && pack ar-gnu <"$work/g.a"
 list | zip -qXy -9 - -@ | pack zip-streamed
 list | zip -qX -9 "$work/z.zip" -@ && pack zip-deflate <"$work/z.zip"
-list -type f | zip -qX0 "$work/s.zip" -@ -z <<<"kept by the tramway" 2>/dev/null || list -type f | zip -qX0 "$work/s.zip" -@
+list -type f | zip -qX0 "$work/s.zip" -@
 pack zip-stored <"$work/s.zip"
 list -type f | zip -qX -fz "$work/q.zip" -@ && pack zip-large <"$work/q.zip"
 zip -qX -P secret "$work/e.zip" version images/main.img && pack zip-locked <"$work/e.zip"
