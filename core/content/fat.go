@@ -58,6 +58,18 @@ func init() {
 // fatRoot is the reference of the root, which no entry names.
 const fatRoot = 1 << 63
 
+// FATBits is how many bits an entry of a FAT's tables has, by the number of its clusters (Microsoft FAT specification,
+// "FAT type determination"). wide: the length of its tables stands in the field of FAT32; that is FAT32, however few they are.
+func FATBits(clusters int64, wide bool) int {
+	switch {
+	case wide || clusters >= 65525:
+		return 32
+	case clusters < 4085:
+		return 12
+	}
+	return 16
+}
+
 // OpenFAT opens a FAT file system that takes up to size bytes.
 func OpenFAT(at io.ReaderAt, size int64) (FileSystem, error) {
 	var b [512]byte
@@ -76,7 +88,7 @@ func OpenFAT(at io.ReaderAt, size int64) (FileSystem, error) {
 	if total == 0 {
 		total = u32(32)
 	}
-	wide := length == 0 // only FAT32 keeps the length elsewhere, however few its clusters are
+	wide := length == 0
 	if wide {
 		length = u32(36)
 	}
@@ -85,15 +97,11 @@ func OpenFAT(at io.ReaderAt, size int64) (FileSystem, error) {
 	f.rootSize = u16(17) * fatEntry
 	f.data = f.root + (f.rootSize+sector-1)/sector*sector
 	n := (total*sector - f.data) / f.cluster
-	switch {
-	case length == 0 || n < 1 || n > 1<<28:
+	if length == 0 || n < 1 || n > 1<<28 {
 		return nil, damaged("its boot sector announces %d sectors, and its tables take %d each", total, length)
-	case wide || n >= 65525:
-		f.bits, f.first = 32, uint32(u32(44))
-	case n < 4085:
-		f.bits = 12
-	default:
-		f.bits = 16
+	}
+	if f.bits = FATBits(n, wide); f.bits == 32 {
+		f.first = uint32(u32(44))
 	}
 	f.clusters = uint32(n)
 	if length*sector*8/int64(f.bits) < n+2 {

@@ -52,23 +52,15 @@ func readFAT(s *image.Source) (*image.Image, error) {
 		h.Dec("sectors", 19, 2, "in all")
 	}
 	size, ext := int64(h.Get(22, 2)), 36
-	wide := size == 0 // only FAT32 keeps the length of its tables elsewhere, however few its clusters are
+	wide := size == 0
 	if wide {
 		size, ext = int64(h.Get(36, 4)), 64
 	}
 	clusters := (total - reserved - fats*size - (root*32+sector-1)/sector) / cluster
-	kind := "fat32"
-	switch {
-	case wide:
-	case clusters < 4085:
-		kind = "fat12"
-	case clusters < 65525:
-		kind = "fat16"
-	}
 	if clusters <= 0 {
 		return m, fmt.Errorf("its tables take more than the %d sectors that it has", total)
 	}
-	m.Fact(fact.Type, kind, 11, 25)
+	m.Fact(fact.Type, fmt.Sprintf("fat%d", content.FATBits(clusters, wide)), 11, 25)
 	h.Hex("volume_id", ext+3, 4, "")
 	name := h.Text("name", ext+7, 11, "the volume's name")
 	if !strings.EqualFold(name, "NO NAME") {
