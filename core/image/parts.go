@@ -123,6 +123,12 @@ func (p *Part) inflate(set *Set, c *archive.Content, head []byte, method archive
 	return p.read(set, inner, head, m)
 }
 
+// isWhole tells a part of a format that begins where the image around it does, and is of its format: it would be
+// entered for ever.
+func (p *Part) isWhole(f *Format, around *Image) bool {
+	return f != nil && f.Name == around.Format && p.Offset == 0 && !p.Scattered
+}
+
 // notStarted tells what nothing can be started of. Bytes that could be read as a text are
 // one only where they have lines.
 func notStarted(kind string, head []byte) bool {
@@ -164,7 +170,7 @@ func Head(c *archive.Content) ([]byte, error) {
 func (p *Part) read(set *Set, c *archive.Content, head []byte, around *Image) error {
 	f := set.Sniff(head)
 	p.Kind = f.name()
-	if f != nil && f.Name == around.Format && p.Offset == 0 && !p.Scattered { // it would be entered for ever
+	if p.isWhole(f, around) {
 		around.Problem("its part %s is said to begin where it begins itself", p.Name)
 		return nil
 	}
