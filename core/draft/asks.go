@@ -8,6 +8,8 @@ import (
 
 	"fitcheck/core/notes"
 	"fitcheck/core/pattern"
+	"fitcheck/core/rulebook"
+	y "fitcheck/core/yamlfile"
 )
 
 // needs adds a need of the release that the notes are about, scoped to what the sentence names.
@@ -90,6 +92,7 @@ func (t *told) need(m *mention) {
 		t.needs("companion: "+quote(m.companion), within, t.scope(m.clause))
 		return
 	}
+	t.d.learn(m.component, m.text)
 	if t.readable(m.component, within) {
 		t.needs("component: "+quote(m.component), within, t.scope(m.clause))
 	}
@@ -123,6 +126,9 @@ func (t *told) space() {
 		return
 	}
 	size := t.text[m[2]:m[3]] + t.text[m[4]:m[5]]
+	if _, err := y.ParseSize(size); !t.sound(err) {
+		return
+	}
 	lower := strings.ToLower(t.text)
 	switch {
 	case notes.SpeaksOfMemory(lower):
@@ -144,6 +150,9 @@ func (t *told) time() {
 		if m[4] >= 0 {
 			span += "-" + t.text[m[4]:m[5]]
 		}
+		if !t.sound(new(rulebook.MinuteSpan).ReadScalar(span, y.Spot{})) {
+			continue
+		}
 		around := t.text[from:min(len(t.text), m[1]+25)]
 		if i := strings.IndexAny(t.text[m[1]:], ",;."); i >= 0 && m[1]+i < m[1]+25 {
 			around = t.text[from : m[1]+i]
@@ -155,7 +164,7 @@ func (t *told) time() {
 		}
 		from = m[1]
 	}
-	if m := ofWhich.FindStringSubmatch(t.text); m != nil && out == "" && install != "" {
+	if m := ofWhich.FindStringSubmatch(t.text); m != nil && out == "" && install != "" && t.sound(new(rulebook.MinuteSpan).ReadScalar(m[1], y.Spot{})) {
 		out = m[1]
 	}
 	if install == "" && out == "" {

@@ -89,6 +89,9 @@ func (t *told) withdrawn(main []*mention) bool {
 		}
 		rel := t.d.release(m.text)
 		if rel == nil {
+			if !t.readable("main", m.text) {
+				continue
+			}
 			rel = &Release{Version: m.text, Guess: Guess{"is this a release of the line?", t.where}}
 			v, err := t.d.schemes["main"].Parse(m.text)
 			rel.parsed, rel.known = v, err == nil
@@ -123,6 +126,10 @@ func (t *told) drops(main []*mention) {
 	}
 	if slices.ContainsFunc(main, func(m *mention) bool { return !t.own(m) }) && regexp.MustCompile(`(?i)\b(?:upgrad\w*|updat\w*|install\w*|moves?)\b`).MatchString(t.text) {
 		return // it is about a move
+	}
+	if slices.ContainsFunc(main, func(m *mention) bool { return !t.own(m) && !t.newer(t.release, m.text) }) {
+		add(&t.d.Notes, fmt.Sprintf("%s speaks of hardware that another release than %s drops: %s", t.where, t.release.Version, clip(t.text, 80)))
+		return
 	}
 	models, revs := t.models(), t.revisions()
 	switch {

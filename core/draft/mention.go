@@ -1,6 +1,7 @@
 package draft
 
 import (
+	"slices"
 	"strconv"
 	"strings"
 
@@ -103,6 +104,19 @@ func mentions(rb *rulebook.Rulebook, d *Draft, text string) []*mention {
 	for i := range all { // by where they stand
 		for k := i; k > 0 && all[k].at < all[k-1].at; k-- {
 			all[k], all[k-1] = all[k-1], all[k]
+		}
+	}
+	for i := len(all) - 1; i > 0; i-- { // "8.0 through 8.2" is one range, with all of 8.2, and no way through 8.2
+		a, b := all[i-1], all[i]
+		if between := strings.TrimSpace(text[a.end:b.at]); a.span == "" && b.span == "" && slices.Contains([]string{"through", "thru", "-", "–"}, between) {
+			last := mention{text: b.text}
+			last.widen(d.versionTexts())
+			_, below, wide := strings.Cut(last.span, " ")
+			if !wide {
+				below = "<=" + unspaced(b.text)
+			}
+			all[i-1].end, all[i-1].span = b.end, ">="+unspaced(a.text)+" "+below
+			all = slices.Delete(all, i, i+1)
 		}
 	}
 	var out []*mention

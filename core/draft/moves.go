@@ -85,8 +85,9 @@ func unquote(t string) string { return strings.ReplaceAll(t, "''", "'") }
 
 // reads tells whether ranges read by the versions of a component.
 func (d *Draft) reads(component string, ranges ...string) bool {
+	scheme := d.scheme(component)
 	return !slices.ContainsFunc(ranges, func(r string) bool {
-		_, err := version.ParseRange(d.schemes[component], r)
+		_, err := version.ParseRange(scheme, r)
 		return r != "" && err != nil
 	})
 }

@@ -148,6 +148,14 @@ func (t *told) readable(component string, ranges ...string) bool {
 	return false
 }
 
+// sound tells whether what was read in a sentence is what a rulebook may say; what is not is told.
+func (t *told) sound(err error) bool {
+	if err != nil {
+		add(&t.d.Notes, fmt.Sprintf("%s is left out: %v: %s", t.where, err, clip(t.text, 80)))
+	}
+	return err == nil
+}
+
 // rule adds a rule on moves.
 func (t *told) rule(from, to, rest string) {
 	if !t.readable("main", from, to) {

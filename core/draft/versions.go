@@ -336,6 +336,25 @@ func (d *Draft) versions(all []*reading, documents []Note) {
 	}
 }
 
+// scheme is how the versions of a component are read: as those of the main image, where nothing else is known.
+func (d *Draft) scheme(component string) *version.Scheme {
+	if s, ok := d.schemes[component]; ok {
+		return s
+	}
+	return d.schemes["main"]
+}
+
+// learn takes a version of a component of which no other is known, and which does not read as those of the main image do.
+func (d *Draft) learn(component, text string) {
+	if _, ok := d.schemes[component]; ok || d.reads(component, text) {
+		return
+	}
+	v, _ := shape([]string{text})
+	v.Component = component
+	d.Versions = append(d.Versions, &v)
+	d.schemes[component] = v.scheme()
+}
+
 // shortForms are the versions in notes that leave out the last parts of those that are known:
 // "8.4" where releases are 8.4.1 and 8.4.2.
 func shortForms(known []string, documents []Note) []string {

@@ -47,8 +47,8 @@ func Named(name string) bool {
 	return ext == ".pdf" || slices.Contains(documents, ext) && usual.MatchString(base)
 }
 
-// Collect reads the notes of a package. others counts the documents by name
-// that are not taken for notes.
+// Collect reads the notes of a package. others are the addresses of the documents that are not taken for notes,
+// as many as a package may hold.
 func Collect(ctx context.Context, file string, limits archive.Limits, entries []*rulebook.Package) (found []File, others []string, err error) {
 	c := &collector{entries: entries}
 	if err := archive.Walk(ctx, file, limits, c); err != nil {
@@ -76,9 +76,7 @@ func (c *collector) Begin(it *archive.Item, _ []byte) archive.Sink {
 	if slices.Contains(documents[1:], strings.ToLower(path.Ext(it.Address))) {
 		c.mu.Lock()
 		defer c.mu.Unlock()
-		if len(c.others) < 100 {
-			c.others = append(c.others, it.Address)
-		}
+		c.others = append(c.others, it.Address)
 	}
 	return other{}
 }

@@ -267,7 +267,13 @@ func TestPDFBomb(t *testing.T) {
 func TestCollect(t *testing.T) {
 	var b bytes.Buffer
 	w := zip.NewWriter(&b)
-	for _, name := range []string{"a/Release_Notes.txt", "a/leaflet", "a/guide.pdf", "a/readme.html", "a/licence.txt", "a/main.img"} {
+	names := []string{"a/Release_Notes.txt", "a/leaflet", "a/guide.pdf", "a/readme.html", "a/main.img"}
+	var licences []string
+	for i := range 150 {
+		licences = append(licences, fmt.Sprintf("p.zip::a/licence-%03d.txt", i))
+		names = append(names, fmt.Sprintf("a/licence-%03d.txt", i))
+	}
+	for _, name := range names {
 		f, err := w.Create(name)
 		require.NoError(t, err)
 		_, _ = f.Write([]byte("text"))
@@ -278,13 +284,13 @@ func TestCollect(t *testing.T) {
 	rb := book(t)
 	found, others, err := Collect(context.Background(), path, archive.DefaultLimits(), []*rulebook.Package{&rb.Packages[0]})
 	require.NoError(t, err)
-	var names []string
+	names = nil
 	for _, f := range found {
 		names = append(names, strings.TrimPrefix(f.Address, "p.zip::a/"))
 		assert.Equal(t, "text", string(f.Data))
 	}
 	assert.Equal(t, []string{"Release_Notes.txt", "guide.pdf", "leaflet", "readme.html"}, names)
-	assert.Equal(t, []string{"p.zip::a/licence.txt"}, others)
+	assert.Equal(t, licences, others, "every one, for they are counted")
 }
 
 func FuzzNotes(f *testing.F) {

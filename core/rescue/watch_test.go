@@ -348,6 +348,12 @@ func TestWhatAnswersIsNamed(t *testing.T) {
 		{0, 0, 0, true, false, 0, "something answers"},
 		{255, 0, 64, true, false, 64, "the new system answers (time to live 64)"},
 		{0, 64, 0, false, false, 64, "the old system answers, not the boot loader (time to live 64)"},
+		{1, 2, 3, false, false, 1, "the boot loader waits (time to live 1)"},
+		{3, 1, 2, false, false, 1, "the old system answers, not the boot loader (time to live 1)"},
+		{3, 1, 2, true, false, 1, "it answers as the old system did (time to live 1)"},
+		{3, 2, 1, true, false, 1, "the new system answers (time to live 1)"},
+		{3, 2, 1, false, false, 1, "what answers is not the boot loader, and answers as the new system is to (time to live 1)"},
+		{3, 2, 0, false, false, 1, "something answers that is not known (time to live 1)"},
 	} {
 		w := &Watch{Waits: c.waits, Old: c.old, New: c.new, over: c.over, alike: c.alike}
 		assert.Equal(t, c.want, w.seen(c.ttl, nil), "%+v", c)

@@ -25,6 +25,7 @@ func TestWhatIsSaid(t *testing.T) {
 			continue
 		}
 		fmt.Fprintf(&b, "## %s\n", f.Path)
+		section := ""
 		look := func(what, text string) {
 			rb, err := rulebook.Read(f.Path, []byte(text))
 			var all []string
@@ -34,9 +35,12 @@ func TestWhatIsSaid(t *testing.T) {
 				for _, w := range rb.Warnings() {
 					all = append(all, "warning: "+fmt.Sprint(w))
 				}
+				for _, w := range rb.Faults() {
+					all = append(all, "fault: "+fmt.Sprint(w))
+				}
 			}
 			for _, said := range all {
-				if alike := varying.ReplaceAllString(said, "…"); !told[alike] {
+				if alike := section + varying.ReplaceAllString(said, "…"); !told[alike] {
 					told[alike] = true
 					fmt.Fprintf(&b, "%s: %s\n", what, said)
 				}
@@ -52,11 +56,17 @@ func TestWhatIsSaid(t *testing.T) {
 			if strings.TrimSpace(line) == "" {
 				continue
 			}
+			if m := top.FindString(line); m != "" {
+				section = m
+			}
 			look(fmt.Sprintf("line %d away", i+1), strings.Join(append(append([]string{}, lines[:i]...), lines[i+1:]...), "\n"))
 			for n, m := range value.FindAllStringSubmatchIndex(line, -1) {
 				for _, other := range others(f.Path) {
 					look(fmt.Sprintf("line %d, value %d as %s", i+1, n+1, other), with(i, line[:m[2]]+other+line[m[3]:]))
 				}
+			}
+			for n, m := range listed.FindAllStringSubmatchIndex(line, -1) {
+				look(fmt.Sprintf("line %d, item %d misspelt", i+1, n+1), with(i, line[:m[3]]+"x"+line[m[3]:]))
 			}
 			for n, m := range pair.FindAllStringIndex(line, -1) {
 				look(fmt.Sprintf("line %d, pair %d away", i+1, n+1), with(i, line[:m[0]]+line[m[1]:]))
@@ -88,6 +98,8 @@ func others(path string) []string {
 var (
 	pair    = regexp.MustCompile(`, [a-z_]+: (?:[^\s{\[',}][^,}\]]*|'[^']*')|[a-z_]+: (?:[^\s{\[',}][^,}\]]*|'[^']*'), `)
 	value   = regexp.MustCompile(`\w: ([^\s{\[][^,}\]]*|'[^']*'|"[^"]*")`)
+	top     = regexp.MustCompile(`^[a-z]+:`)
+	listed  = regexp.MustCompile(`[\[,] ?([\w-]+)[\],]`)
 	key     = regexp.MustCompile(`(?:^|[\s{])([a-z_]+):`)
 	varying = regexp.MustCompile(`[\w./-]+:\d+|"[^"]*"|\d+|known are .*|did you mean .*|[\w-]+(?:\[\d+\])?(?:\.[\w-]+(?:\[\d+\])?)+: |\([^)]*\)`)
 )

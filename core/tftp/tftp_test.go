@@ -226,6 +226,9 @@ func refusals(t *testing.T) {
 	require.ErrorAs(t, err, &told)
 	assert.Equal(t, CodeAccess, told.Code, "what the server thinks is not told")
 	assert.NotContains(t, err.Error(), "question")
+	o.Limit = 3000
+	_, err = Get(context.Background(), addr, "image.bin", io.Discard, o)
+	require.NoError(t, err, "as many as may be taken")
 	o.Limit = 2999
 	_, err = Get(context.Background(), addr, "image.bin", io.Discard, o)
 	assert.ErrorContains(t, err, "no more than 2999 are taken")
