@@ -71,18 +71,19 @@ func (t *told) revisions() []string {
 	return out
 }
 
+// mustBe stands before how new something may be, and not before what is to be updated.
+var mustBe = pattern.New(`(?i)\b(?:must|has to|have to|may|is to|are to)(?: only)?(?: be| run| have)+\b[^,;]{0,30}$`)
+
 // need reads what a component or companion must have.
 func (t *told) need(m *mention) {
 	if !asks.MatchString(t.text) && m.op == "" || brings.MatchString(t.text) && m.op == "" {
 		return
 	}
 	within := m.within()
-	switch m.op {
-	case "":
-		if m.span == "" {
-			within = ">=" + within
-		}
-	case "<", "<=":
+	switch older := m.op == "<" || m.op == "<="; {
+	case m.op == "" && m.span == "":
+		within = ">=" + within
+	case older && !mustBe.MatchString(m.before):
 		if !forbids.MatchString(t.text) && !asks.MatchString(t.text) {
 			return
 		}

@@ -83,8 +83,9 @@ func (t *told) back(main []*mention) {
 
 // withdrawn marks a release that was taken back.
 func (t *told) withdrawn(main []*mention) bool {
+	found := false
 	for _, m := range main {
-		if m.op != "" || m.span != "" {
+		if m.op != "" || m.span != "" || found && !listed.MatchString(m.before) {
 			continue
 		}
 		rel := t.d.release(m.text)
@@ -99,14 +100,20 @@ func (t *told) withdrawn(main []*mention) bool {
 			t.d.order()
 		}
 		t.takeBack(rel)
-		return true
+		found = true
 	}
 	if len(main) == 0 && t.release != nil && regexp.MustCompile(`(?i)\bthis release\b`).MatchString(t.text) {
 		t.takeBack(t.release)
 		return true
 	}
-	return false
+	return found
 }
+
+// listed is what stands between the members of a list.
+var listed = pattern.New(`(?i)^(?:,|,?\s*(?:and|or|&))\s*(?:releases?|versions?)?\s*$`)
+
+// movesWord is what sentences on moves have.
+var movesWord = pattern.New(`(?i)\b(?:upgrad\w*|updat\w*|install\w*|moves?)\b`)
 
 // takeBack marks a release as withdrawn, unless it is marked already.
 func (t *told) takeBack(rel *Release) {
@@ -124,7 +131,7 @@ func (t *told) drops(main []*mention) {
 	if t.release == nil {
 		return
 	}
-	if slices.ContainsFunc(main, func(m *mention) bool { return !t.own(m) }) && regexp.MustCompile(`(?i)\b(?:upgrad\w*|updat\w*|install\w*|moves?)\b`).MatchString(t.text) {
+	if slices.ContainsFunc(main, func(m *mention) bool { return !t.own(m) }) && movesWord.MatchString(t.text) {
 		return // it is about a move
 	}
 	if slices.ContainsFunc(main, func(m *mention) bool { return !t.own(m) && !t.newer(t.release, m.text) }) {

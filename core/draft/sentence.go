@@ -114,7 +114,8 @@ func (t *told) sentence(s notes.Sentence) {
 	if len(main) > 0 && t.order(main) {
 		return
 	}
-	if !lost && len(others) == 0 {
+	hardware := dropped.MatchString(s.Text) && !movesWord.MatchString(s.Text) && len(t.models()) > 0
+	if !lost && !hardware && len(others) == 0 {
 		for _, m := range main {
 			t.minimum(m)
 		}
