@@ -302,6 +302,7 @@ type walker struct {
 	temp    tempDir
 
 	progress *Progress
+	failure  failure
 
 	items  atomic.Int64
 	files  atomic.Int64
@@ -315,10 +316,27 @@ type source struct {
 	at io.ReaderAt // the same content for random access, where there is any
 }
 
+// failure is the first error of the system's when a file was read at random; who read it may have taken it for damage.
+type failure struct{ first atomic.Pointer[OpenError] }
+
+// stored walks what lies on a disk, in a file with a path.
+func (w *walker) stored(it *Item, f interface {
+	io.Reader
+	io.ReaderAt
+}, path string) error {
+	counted := &reader{w: w, item: it.Address, r: f, path: path}
+	if err := w.item(it, source{counted, &disk{f, path, &w.failure}}); err != nil {
+		return err
+	}
+	if failed := w.failure.first.Load(); failed != nil {
+		return failed
+	}
+	return nil
+}
+
 // file walks a file that the system has opened.
 func (w *walker) file(it *Item, f *os.File, before os.FileInfo) error {
-	counted := &reader{w: w, item: it.Address, r: f, path: f.Name()}
-	if err := w.item(it, source{counted, f}); err != nil {
+	if err := w.stored(it, f, f.Name()); err != nil {
 		return err
 	}
 	after, err := f.Stat()

@@ -81,6 +81,23 @@ func fatal(err error) bool {
 	return errors.As(err, &b) || errors.As(err, &o) || errors.Is(err, context.Canceled) || errors.Is(err, context.DeadlineExceeded)
 }
 
+// disk is random access to a file of the system's: where it cannot be read, that is no damage of what it holds.
+type disk struct {
+	at      io.ReaderAt
+	path    string
+	failure *failure
+}
+
+func (d *disk) ReadAt(p []byte, off int64) (int, error) {
+	n, err := d.at.ReadAt(p, off)
+	if err != nil && err != io.EOF {
+		failed := &OpenError{Path: d.path, Err: err}
+		d.failure.first.CompareAndSwap(nil, failed)
+		err = failed
+	}
+	return n, err
+}
+
 // progressAt is random access to a package on disk whose reads show as
 // progress.
 type progressAt struct {

@@ -76,7 +76,7 @@ func (w *walker) spoolFrom(r io.Reader) (s *spool, damage, err error) {
 	if err != nil {
 		return nil, nil, &OpenError{Path: dir, Err: err}
 	}
-	s = &spool{ReaderAt: f, size: n, file: f}
+	s = &spool{ReaderAt: &disk{f, f.Name(), &w.failure}, size: n, file: f}
 	out := &tempWriter{f}
 	buf := buffers.Get().(*[]byte)
 	defer buffers.Put(buf)
