@@ -90,7 +90,7 @@ type disk struct {
 
 func (d *disk) ReadAt(p []byte, off int64) (int, error) {
 	n, err := d.at.ReadAt(p, off)
-	if err != nil && err != io.EOF {
+	if err != nil && err != io.EOF && off >= 0 { // what lies before the beginning is no fault of the disk's
 		failed := &OpenError{Path: d.path, Err: err}
 		d.failure.first.CompareAndSwap(nil, failed)
 		err = failed

@@ -114,10 +114,14 @@ func summary(kind string, data []byte) (string, error) { return summed(kind, dat
 
 // summed tells of the owners, links, times and devices, too, where it is told to.
 func summed(kind string, data []byte, owned bool) (string, error) {
+	return summedFrom(kind, bytes.NewReader(data), int64(len(data)), owned)
+}
+
+func summedFrom(kind string, at io.ReaderAt, size int64, owned bool) (string, error) {
 	if kind == "ubi" {
-		return volumes(data)
+		return volumes(at, size)
 	}
-	fsys, err := Open(kind, bytes.NewReader(data), int64(len(data)))
+	fsys, err := Open(kind, at, size)
 	if err != nil {
 		return "", err
 	}
@@ -162,8 +166,8 @@ func summed(kind string, data []byte, owned bool) (string, error) {
 }
 
 // volumes tells of the volumes of a UBI image whose erase blocks have 16 KiB.
-func volumes(data []byte) (string, error) {
-	all, err := Volumes(bytes.NewReader(data), int64(len(data)), 16<<10)
+func volumes(at io.ReaderAt, size int64) (string, error) {
+	all, err := Volumes(at, size, 16<<10)
 	if err != nil {
 		return "", err
 	}

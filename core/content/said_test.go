@@ -28,18 +28,9 @@ func TestWhatIsSaid(t *testing.T) {
 			return at <= everyPlace || data[at] != 0 || at%max(1, len(data)/somePlaces) == 0
 		})
 	}
-	images, err := filepath.Glob(filepath.Join("testdata", "images", "*.gz"))
-	require.NoError(t, err)
-	require.NotEmpty(t, images)
-	for _, file := range images { // made by testdata/images/make.sh
-		packed, err := os.Open(file)
-		require.NoError(t, err)
-		z, err := gzip.NewReader(packed)
-		require.NoError(t, err)
-		data, err := io.ReadAll(z)
-		require.NoError(t, err)
-		require.NoError(t, packed.Close())
-		name := strings.TrimSuffix(filepath.Base(file), ".gz")
+	made := images(t)
+	for _, name := range slices.Sorted(maps.Keys(made)) {
+		data := made[name]
 		kind, _, _ := strings.Cut(name, "-")
 		filled := len(data) - bytes.Count(data, []byte{0})
 		seen := 0
@@ -52,6 +43,25 @@ func TestWhatIsSaid(t *testing.T) {
 		})
 	}
 	pagetest.Hold(t, filepath.Join("testdata", "said.txt"), b.String())
+}
+
+// images are those that testdata/images/make.sh makes; what a name begins with is the kind.
+func images(t *testing.T) map[string][]byte {
+	files, err := filepath.Glob(filepath.Join("testdata", "images", "*.gz"))
+	require.NoError(t, err)
+	require.NotEmpty(t, files)
+	out := map[string][]byte{}
+	for _, file := range files {
+		packed, err := os.Open(file)
+		require.NoError(t, err)
+		z, err := gzip.NewReader(packed)
+		require.NoError(t, err)
+		data, err := io.ReadAll(z)
+		require.NoError(t, err)
+		require.NoError(t, packed.Close())
+		out[strings.TrimSuffix(filepath.Base(file), ".gz")] = data
+	}
+	return out
 }
 
 // placesOfImage are how many bytes of an image are tried.
