@@ -2,9 +2,11 @@ package rulebook_test
 
 import (
 	"fmt"
+	"maps"
 	"os"
 	"path/filepath"
 	"regexp"
+	"slices"
 	"strings"
 	"testing"
 
@@ -40,7 +42,11 @@ func TestWhatIsSaid(t *testing.T) {
 				}
 			}
 			for _, said := range all {
-				if alike := section + varying.ReplaceAllString(said, "…"); !told[alike] {
+				alike := section + varying.ReplaceAllString(said, "…")
+				if strings.HasPrefix(section, "every ") {
+					alike = section + said
+				}
+				if !told[alike] {
 					told[alike] = true
 					fmt.Fprintf(&b, "%s: %s\n", what, said)
 				}
@@ -51,6 +57,21 @@ func TestWhatIsSaid(t *testing.T) {
 			out := append([]string{}, lines...)
 			out[i] = line
 			return strings.Join(out, "\n")
+		}
+		keys := map[string]bool{}
+		if f.Path == severalRules {
+			for _, m := range key.FindAllStringSubmatch(string(f.Data), -1) {
+				keys[m[1]] = true
+			}
+		}
+		for _, k := range slices.Sorted(maps.Keys(keys)) { // the same fault in several places, which are all told
+			section = "every " + k
+			each := regexp.MustCompile(`([\s{]` + k + `: )([^\s{\[][^,}\]\n]*|'[^'\n]*'|"[^"\n]*")`)
+			look("every "+k+" misspelt", regexp.MustCompile(`([\s{])`+k+`:`).ReplaceAllString(string(f.Data), "${1}"+k+"s:"))
+			for _, other := range []string{"nonsense", "{a: b}"} {
+				look("every "+k+" as "+other, each.ReplaceAllString(string(f.Data), "${1}"+other))
+			}
+			look("every "+k+" away", regexp.MustCompile(`, `+k+`: (?:[^\s{\[',}][^,}\]\n]*|'[^'\n]*')|`+k+`: (?:[^\s{\[',}][^,}\]\n]*|'[^'\n]*'), `).ReplaceAllString(string(f.Data), ""))
 		}
 		for i, line := range lines {
 			if strings.TrimSpace(line) == "" {
@@ -78,6 +99,9 @@ func TestWhatIsSaid(t *testing.T) {
 	}
 	pagetest.Hold(t, filepath.Join("testdata", "said.txt"), b.String())
 }
+
+// severalRules is a rulebook with several of everything.
+const severalRules = "rulebooks/quillmere-core.yaml"
 
 // whole is a rulebook in which every key is used.
 func whole(t *testing.T) demo.File {
