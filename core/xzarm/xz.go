@@ -54,6 +54,8 @@ type block struct {
 	arm   bool
 	start uint32 // of the code, for the filter
 	dict  int64
+	// packed and unpacked are the sizes that the header gives of the data; -1 where it gives none.
+	packed, unpacked int64
 }
 
 // readBlock reads the header of a block: size 1, flags 1, sizes, filters, padding, CRC-32.
@@ -70,10 +72,12 @@ func readBlock(b []byte) (out block, err error) {
 		}
 		return v
 	}
-	for _, bit := range []byte{0x40, 0x80} { // packed and unpacked size
-		if b[1]&bit != 0 {
-			number()
-		}
+	out.packed, out.unpacked = -1, -1
+	if b[1]&0x40 != 0 {
+		out.packed = int64(number())
+	}
+	if b[1]&0x80 != 0 {
+		out.unpacked = int64(number())
 	}
 	filters := int(b[1]&3) + 1
 	for i := range filters {
@@ -109,7 +113,11 @@ type Reader struct {
 	check  byte
 	data   io.Reader // of the block that is read
 	sum    hash.Hash
-	from   int64 // where the packed bytes of the block began
+	block  block // that is read, whose packed bytes began at from
+	from   int64
+	head   int64    // bytes of the block's header
+	given  int64    // unpacked bytes of the block
+	sizes  []uint64 // of the stream's blocks, as its index lists them
 	one    bool
 	err    error
 }
@@ -159,7 +167,10 @@ func (z *Reader) begin() error {
 	if string(h[:6]) != magic || crc32.ChecksumIEEE(h[6:8]) != binary.LittleEndian.Uint32(h[8:]) {
 		return ErrData
 	}
-	z.check = h[7]
+	if h[6] != 0 {
+		return ErrUnsupported
+	}
+	z.check, z.sizes = h[7], nil
 	return nil
 }
 
@@ -171,7 +182,7 @@ func (z *Reader) Read(p []byte) (int, error) {
 		}
 		n, err := z.data.Read(p)
 		if n > 0 {
-			if z.sum != nil {
+			if z.given += int64(n); z.sum != nil {
 				z.sum.Write(p[:n])
 			}
 			if err != io.EOF {
@@ -230,7 +241,7 @@ func (z *Reader) next() error {
 	default:
 		return ErrUnsupported
 	}
-	z.from = z.n
+	z.block, z.head, z.from, z.given = b, int64(len(rest))+1, z.n, 0
 	lz, err := lzma.Reader2Config{DictCap: int(max(b.dict, lzma.MinDictCap))}.NewReader2(counted{z})
 	if err != nil {
 		return damage(err)
@@ -243,7 +254,16 @@ func (z *Reader) next() error {
 
 // endBlock reads the padding and the check behind a block.
 func (z *Reader) endBlock() error {
-	if pad := (4 - (z.n-z.from)%4) % 4; pad > 0 {
+	packed := z.n - z.from
+	if is := z.block; is.packed >= 0 && is.packed != packed || is.unpacked >= 0 && is.unpacked != z.given {
+		return ErrData
+	}
+	check := 0
+	if z.sum != nil {
+		check = z.sum.Size()
+	}
+	z.sizes = append(z.sizes, uint64(z.head+packed)+uint64(check), uint64(z.given))
+	if pad := (4 - packed%4) % 4; pad > 0 {
 		b, err := z.full(int(pad))
 		if err != nil {
 			return err
@@ -296,8 +316,14 @@ func (z *Reader) end() error {
 		return 0, ErrData
 	}
 	records, err := number()
-	for i := uint64(0); i < 2*records && err == nil; i++ {
-		_, err = number()
+	if err == nil && records != uint64(len(z.sizes)/2) {
+		return ErrData
+	}
+	for i := 0; i < len(z.sizes) && err == nil; i++ {
+		var size uint64
+		if size, err = number(); err == nil && size != z.sizes[i] {
+			return ErrData
+		}
 	}
 	if err != nil {
 		return err
@@ -306,7 +332,10 @@ func (z *Reader) end() error {
 	if err != nil {
 		return err
 	}
-	index = append(index, rest[:len(rest)-4]...)
+	padding := rest[:len(rest)-4]
+	if index = append(index, padding...); !bytes.Equal(padding, make([]byte, len(padding))) {
+		return ErrData
+	}
 	if crc32.ChecksumIEEE(index) != binary.LittleEndian.Uint32(rest[len(rest)-4:]) {
 		return ErrCheck
 	}
@@ -314,7 +343,7 @@ func (z *Reader) end() error {
 	if err != nil {
 		return err
 	}
-	if string(f[10:]) != footerMagic || crc32.ChecksumIEEE(f[4:10]) != binary.LittleEndian.Uint32(f) || (int64(binary.LittleEndian.Uint32(f[4:]))+1)*4 != int64(len(index))+4 {
+	if string(f[8:]) != string([]byte{0, z.check})+footerMagic || crc32.ChecksumIEEE(f[4:10]) != binary.LittleEndian.Uint32(f) || (int64(binary.LittleEndian.Uint32(f[4:]))+1)*4 != int64(len(index))+4 {
 		return ErrData
 	}
 	if z.one {

@@ -4,6 +4,7 @@ import (
 	"bufio"
 	"bytes"
 	"encoding/binary"
+	"hash/crc32"
 	"io"
 	"math/rand/v2"
 	"os/exec"
@@ -118,6 +119,63 @@ func TestDamageAround(t *testing.T) {
 			}
 			assert.Error(t, err, "bit %d of byte %d of %d", bit, i, len(p))
 		}
+	}
+}
+
+// resummed gives the part of a stream whose last four bytes are its CRC-32 the right one.
+func resummed(b []byte, from, to int) []byte {
+	binary.LittleEndian.PutUint32(b[to-4:], crc32.ChecksumIEEE(b[from:to-4]))
+	return b
+}
+
+// What the headers of a block, the index and the footer say of the data is held against the data, even where their own
+// checksums are right.
+func TestContradictions(t *testing.T) {
+	p := packed(t, code(50000), "-T2", "--block-size=60000", "-C", "crc32", "--arm64", "--lzma2=dict=64KiB")
+	read := func(b []byte) error {
+		_, err := io.ReadAll(mustRead(t, b, 128<<20))
+		return err
+	}
+	require.NoError(t, read(p))
+	head := 12 + (int(p[12])+1)*4
+	require.Equal(t, byte(0xc0), p[13]&0xc0, "both sizes are given")
+	_, first := binary.Uvarint(p[14:])
+	for _, at := range []int{14, 14 + first} {
+		bad := bytes.Clone(p)
+		bad[at] ^= 1
+		assert.ErrorIs(t, read(resummed(bad, 12, head)), ErrData, "size at byte %d", at)
+	}
+	footer := len(p) - 12
+	index := footer - (int(binary.LittleEndian.Uint32(p[footer+4:]))+1)*4
+	for at := index + 1; at < footer-4; at++ {
+		bad := bytes.Clone(p)
+		bad[at] ^= 1
+		assert.Error(t, read(resummed(bad, index, footer)), "index, byte %d of %d", at-index, footer-index)
+	}
+	for at := footer + 4; at < footer+10; at++ {
+		bad := bytes.Clone(p)
+		bad[at] ^= 2
+		binary.LittleEndian.PutUint32(bad[footer:], crc32.ChecksumIEEE(bad[footer+4:footer+10]))
+		assert.ErrorIs(t, read(bad), ErrData, "footer, byte %d", at-footer)
+	}
+	bad := bytes.Clone(p)
+	bad[6] = 1
+	binary.LittleEndian.PutUint32(bad[8:], crc32.ChecksumIEEE(bad[6:8]))
+	_, err := NewReader(bufio.NewReader(bytes.NewReader(bad)), 128<<20, false)
+	assert.ErrorIs(t, err, ErrUnsupported)
+}
+
+// The memory that a block asks for is told by one byte: The .xz File Format 1.2.0, section 5.3.1.
+func TestDictionaries(t *testing.T) {
+	for code, want := range map[byte]int64{0: 4 << 10, 1: 6 << 10, 2: 8 << 10, 3: 12 << 10, 16: 1 << 20, 17: 3 << 19, 38: 2 << 30, 39: 3 << 30, 40: 1<<32 - 1, 41: -1} {
+		b := []byte{2, 0, filterLZMA2, 1, code, 0, 0, 0, 0, 0, 0, 0}
+		got, err := readBlock(resummed(b, 0, len(b)))
+		if want < 0 {
+			assert.ErrorIs(t, err, ErrUnsupported)
+			continue
+		}
+		require.NoError(t, err)
+		assert.Equal(t, block{dict: want, packed: -1, unpacked: -1}, got, code)
 	}
 }
 
