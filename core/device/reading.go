@@ -2,6 +2,7 @@ package device
 
 import (
 	"fmt"
+	"regexp"
 	"slices"
 	"strconv"
 	"strings"
@@ -96,7 +97,7 @@ func tidy(key, text string) (string, error) {
 	}
 	switch key {
 	case "storage_free", "memory":
-		return tidySize(text)
+		return tidySize(text, true)
 	case "arch":
 		return fact.CanonicalArch(text), nil
 	case "state":
@@ -128,7 +129,7 @@ func tidy(key, text string) (string, error) {
 	case strings.HasPrefix(head, "slots.") && (what == "active" || what == "next"), strings.HasPrefix(head, "files.") && what == "next":
 		return yesNo(text)
 	case strings.HasPrefix(head, "files.") && what == "size":
-		return tidySize(text)
+		return tidySize(text, false)
 	}
 	return text, nil
 }
@@ -144,15 +145,18 @@ func yesNo(text string) (string, error) {
 }
 
 // tidySize reads sizes as consoles print them: "215,040K bytes", "512 MB
-// total", "33554432". There a K without more stands for 1024 bytes.
-func tidySize(text string) (string, error) {
-	plain := strings.NewReplacer(",", "", "_", "").Replace(text)
-	fields := strings.Fields(plain)
+// total", "33554432", "1,5 GB". There a K without more stands for 1024 bytes, and a comma
+// before three digits parts thousands. about says that less than one byte is left out of what
+// is rounded, such as 12.3M; else that is no size.
+func tidySize(text string, about bool) (string, error) {
+	refused := fmt.Errorf("%q is not a size", text)
+	fields := strings.Fields(decimalComma.ReplaceAllString(text, "$1.$2$3"))
 	if len(fields) == 0 {
-		return "", fmt.Errorf("%q is not a size", text)
+		return "", refused
 	}
-	number := strings.TrimRight(fields[0], "kKMGTiBbytes")
-	unit := fields[0][len(number):]
+	plain := strings.NewReplacer(",", "", "_", "").Replace(fields[0])
+	number := strings.TrimRight(plain, "kKMGTiBbytes")
+	unit := plain[len(number):]
 	if unit == "" && len(fields) > 1 {
 		unit = fields[1]
 	}
@@ -160,10 +164,18 @@ func tidySize(text string) (string, error) {
 	suffix := map[string]string{"": "", "k": "KiB", "ki": "KiB", "m": "MiB", "mi": "MiB", "g": "GiB", "gi": "GiB", "t": "TiB", "ti": "TiB"}
 	s, ok := suffix[unit]
 	if !ok {
-		return "", fmt.Errorf("%q is not a size", text)
+		return "", refused
 	}
-	if _, err := y.ParseSize(number + s); err != nil {
-		return "", fmt.Errorf("%q is not a size", text)
+	if _, err := y.ParseSize(number + s); err == nil {
+		return number + s, nil
 	}
-	return number + s, nil
+	one, err := y.ParseSize("1" + s)
+	f, err2 := strconv.ParseFloat(number, 64)
+	if bytes := f * float64(one); about && s != "" && err == nil && err2 == nil && bytes >= 0 && bytes < 1<<62 {
+		return strconv.FormatInt(int64(bytes), 10), nil
+	}
+	return "", refused
 }
+
+// decimalComma is a comma that parts no thousands.
+var decimalComma = regexp.MustCompile(`^(\s*\d+),(\d{1,2}|\d{4,})(\D|$)`)

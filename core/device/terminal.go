@@ -132,10 +132,16 @@ func escape(b []byte) (used int, final byte, param int) {
 			}
 		}
 		return min(len(b), 4096), 0, 0
-	case '(', ')', '#', '%':
-		return min(2, len(b)), 0, 0
 	}
-	return 1, 0, 0
+	for i, c := range b[:min(len(b), 8)] { // ECMA-35, section 13.2: intermediate bytes, then the final one
+		if c < 0x20 || c > 0x2f {
+			if c < 0x20 {
+				return i, 0, 0
+			}
+			return i + 1, 0, 0
+		}
+	}
+	return min(len(b), 8), 0, 0
 }
 
 // bare is a line without the time that a terminal program put before it.
