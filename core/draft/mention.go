@@ -72,13 +72,34 @@ var (
 	wildcard     = pattern.New(`(?:^|[\s("])([A-Za-z]{0,3}\d+(?:\.\d+)*\.[xX*])(?:$|[\s),.;:"])`)
 )
 
+// found is where a version stands in a sentence, and the range that it is written as, if it is.
+type found struct {
+	at, end int
+	text    string
+	span    string
+}
+
+// joined takes two versions that are written as one range together: "8.0 through 8.2" has all of 8.2 in it, and is no way
+// through 8.2.
+func (d *Draft) joined(text string, all []found) []found {
+	for i := len(all) - 1; i > 0; i-- {
+		a, b := all[i-1], all[i]
+		if between := strings.TrimSpace(text[a.end:b.at]); a.span == "" && b.span == "" && slices.Contains([]string{"through", "thru", "-", "–"}, between) {
+			last := mention{text: b.text}
+			last.widen(d.versionTexts())
+			_, below, wide := strings.Cut(last.span, " ")
+			if !wide {
+				below = "<=" + unspaced(b.text)
+			}
+			all[i-1].end, all[i-1].span = b.end, ">="+unspaced(a.text)+" "+below
+			all = slices.Delete(all, i, i+1)
+		}
+	}
+	return all
+}
+
 // mentions finds the versions that a sentence names, in their order.
 func mentions(rb *rulebook.Rulebook, d *Draft, text string) []*mention {
-	type found struct {
-		at, end int
-		text    string
-		span    string
-	}
 	var all []found
 	for _, m := range wildcard.FindAllStringSubmatchIndex(text, -1) {
 		t := text[m[2]:m[3]]
@@ -106,19 +127,7 @@ func mentions(rb *rulebook.Rulebook, d *Draft, text string) []*mention {
 			all[k], all[k-1] = all[k-1], all[k]
 		}
 	}
-	for i := len(all) - 1; i > 0; i-- { // "8.0 through 8.2" is one range, with all of 8.2, and no way through 8.2
-		a, b := all[i-1], all[i]
-		if between := strings.TrimSpace(text[a.end:b.at]); a.span == "" && b.span == "" && slices.Contains([]string{"through", "thru", "-", "–"}, between) {
-			last := mention{text: b.text}
-			last.widen(d.versionTexts())
-			_, below, wide := strings.Cut(last.span, " ")
-			if !wide {
-				below = "<=" + unspaced(b.text)
-			}
-			all[i-1].end, all[i-1].span = b.end, ">="+unspaced(a.text)+" "+below
-			all = slices.Delete(all, i, i+1)
-		}
-	}
+	all = d.joined(text, all)
 	var out []*mention
 	for i, f := range all {
 		from, to := 0, len(text)
