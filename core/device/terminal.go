@@ -1,6 +1,7 @@
 package device
 
 import (
+	"bytes"
 	"regexp"
 	"strings"
 	"unicode/utf8"
@@ -133,15 +134,21 @@ func escape(b []byte) (used int, final byte, param int) {
 		}
 		return min(len(b), 4096), 0, 0
 	}
-	for i, c := range b[:min(len(b), 8)] { // ECMA-35, section 13.2: intermediate bytes, then the final one
-		if c < 0x20 || c > 0x2f {
-			if c < 0x20 {
-				return i, 0, 0
-			}
-			return i + 1, 0, 0
-		}
+	return others(b), 0, 0
+}
+
+// others tells how many bytes belong to an escape sequence of another kind: intermediate bytes, then the final one
+// (ECMA-35, section 13.2).
+func others(b []byte) int {
+	b = b[:min(len(b), 8)]
+	i := bytes.IndexFunc(b, func(r rune) bool { return r < 0x20 || r > 0x2f })
+	switch {
+	case i < 0:
+		return len(b)
+	case b[i] < 0x20: // broken off
+		return i
 	}
-	return min(len(b), 8), 0, 0
+	return i + 1
 }
 
 // bare is a line without the time that a terminal program put before it.

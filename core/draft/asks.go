@@ -144,39 +144,16 @@ func (t *told) time() {
 	if t.release == nil || !takes.MatchString(t.text) {
 		return
 	}
-	install, out := "", ""
-	from := 0
-	for _, m := range minutes.FindAllStringSubmatchIndex(t.text, -1) {
-		span := t.text[m[2]:m[3]]
-		if m[4] >= 0 {
-			span += "-" + t.text[m[4]:m[5]]
-		}
-		if !t.sound(new(rulebook.MinuteSpan).ReadScalar(span, y.Spot{})) {
-			continue
-		}
-		around := t.text[from:min(len(t.text), m[1]+25)]
-		if i := strings.IndexAny(t.text[m[1]:], ",;."); i >= 0 && m[1]+i < m[1]+25 {
-			around = t.text[from : m[1]+i]
-		}
-		if outage.MatchString(around) && out == "" {
-			out = span
-		} else if install == "" {
-			install = span
-		}
-		from = m[1]
-	}
-	if m := ofWhich.FindStringSubmatch(t.text); m != nil && out == "" && install != "" && t.sound(new(rulebook.MinuteSpan).ReadScalar(m[1], y.Spot{})) {
-		out = m[1]
-	}
-	if install == "" && out == "" {
-		return
-	}
+	install, out := t.spans()
 	var parts []string
 	if install != "" {
 		parts = append(parts, "install: "+install)
 	}
 	if out != "" {
 		parts = append(parts, "outage: "+out)
+	}
+	if len(parts) == 0 {
+		return
 	}
 	if i := slices.IndexFunc(t.release.Lines, func(l Line) bool { return strings.HasPrefix(l.Text, "minutes: ") }); i >= 0 {
 		have := &t.release.Lines[i] // the other half stands in another sentence
@@ -188,6 +165,38 @@ func (t *told) time() {
 		return
 	}
 	t.add(&t.release.Lines, "minutes: {"+strings.Join(parts, ", ")+"}")
+}
+
+// spans are the first stretches of minutes of an install and of an outage that the sentence names.
+func (t *told) spans() (install, out string) {
+	from := 0
+	for _, m := range minutes.FindAllStringSubmatchIndex(t.text, -1) {
+		span := t.text[m[2]:m[3]]
+		if m[4] >= 0 {
+			span += "-" + t.text[m[4]:m[5]]
+		}
+		if !t.minutesSound(span) {
+			continue
+		}
+		around := t.text[from:min(len(t.text), m[1]+25)]
+		if i := strings.IndexAny(t.text[m[1]:], ",;."); i >= 0 && m[1]+i < m[1]+25 {
+			around = t.text[from : m[1]+i]
+		}
+		if outage.MatchString(around) {
+			out = or(out, span)
+		} else {
+			install = or(install, span)
+		}
+		from = m[1]
+	}
+	if m := ofWhich.FindStringSubmatch(t.text); m != nil && out == "" && install != "" && t.minutesSound(m[1]) {
+		out = m[1]
+	}
+	return install, out
+}
+
+func (t *told) minutesSound(span string) bool {
+	return t.sound(new(rulebook.MinuteSpan).ReadScalar(span, y.Spot{}))
 }
 
 // handling says how a download is to be served.
