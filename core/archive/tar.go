@@ -378,6 +378,9 @@ func (t *tarWatch) disagrees() string {
 // is set (GNU).
 func tarNumber(field []byte) (int64, bool) {
 	if field[0]&0x80 != 0 {
+		if field[0]&0x40 != 0 {
+			return 0, false // below zero
+		}
 		n := int64(field[0] & 0x3f)
 		for _, b := range field[1:] {
 			if n > 1<<54 {
