@@ -145,7 +145,7 @@ func summedFrom(kind string, at io.ReaderAt, size int64, owned bool) (string, er
 			fmt.Fprintf(&out, " %d %x", n, sum.Sum(nil)[:4])
 		}
 		out.WriteString("\n")
-		if !owned {
+		if !owned || strings.HasPrefix(f.Path, "many/") {
 			return nil
 		}
 		more := func(format string, args ...any) { fmt.Fprintf(&out, f.Path+" has "+format+"\n", args...) }

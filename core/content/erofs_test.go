@@ -2,7 +2,10 @@ package content
 
 import (
 	"bytes"
+	"compress/gzip"
+	"context"
 	"encoding/binary"
+	"io"
 	"os"
 	"path/filepath"
 	"strings"
@@ -196,4 +199,29 @@ func TestPiecesOfEROFS(t *testing.T) {
 		_, err := x.at(c.i)
 		assert.Equal(t, !c.reads, err != nil && strings.Contains(err.Error(), "which its index cannot hold"), "%+v: %v", c, err)
 	}
+}
+
+// What lies on a further device of the file system cannot be read; what does not is listed.
+func TestFurtherDevice(t *testing.T) {
+	packed, err := os.ReadFile(filepath.Join("testdata", "images", "erofs-further.gz"))
+	require.NoError(t, err)
+	z, err := gzip.NewReader(bytes.NewReader(packed))
+	require.NoError(t, err)
+	data, err := io.ReadAll(z)
+	require.NoError(t, err)
+	fsys, err := Open("erofs", bytes.NewReader(data), int64(len(data)))
+	require.NoError(t, err)
+	got := map[string]string{}
+	require.NoError(t, fsys.Walk(context.Background(), func(f *File) error {
+		if f.Mode.IsRegular() {
+			if _, err := io.Copy(io.Discard, f.Open()); err != nil {
+				got[f.Path] = err.Error()
+			} else if f.Size > 0 {
+				got[f.Path] = "read"
+			}
+		}
+		return nil
+	}))
+	const away = "a file lies on a further device of the file system, which is not here"
+	assert.Equal(t, map[string]string{"noise": away, "mixed": away, "combed": away, "zeros": away}, got)
 }

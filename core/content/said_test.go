@@ -52,6 +52,9 @@ func images(t *testing.T) map[string][]byte {
 	require.NotEmpty(t, files)
 	out := map[string][]byte{}
 	for _, file := range files {
+		if strings.Contains(file, "-further.") {
+			continue // not all of it is here: see TestFurtherDevice
+		}
 		packed, err := os.Open(file)
 		require.NoError(t, err)
 		z, err := gzip.NewReader(packed)

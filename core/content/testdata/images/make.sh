@@ -77,6 +77,38 @@ done
 mksquashfs "$tree" "$work/s" -quiet -noappend -no-progress -noI -noD -noF -noX -no-fragments -b 4096 >/dev/null 2>&1
 keep "$work/s" squashfs-plain
 rm "$tree"/{pipe,console,disk,short-link,long-link} "$tree/etc/again"
+
+# Noise that nothing packs, a file with many holes, and a folder of many names.
+tree=$work/rare
+mkdir -p "$tree/many"
+noise() { # SIZE SEED
+  LC_ALL=C awk -v n="$1" -v x="$2" 'BEGIN { for (i = 0; i < n; i++) { x = (x * 16807) % 2147483647; printf "%02x", int(x / 8192) % 256 } }' | xxd -r -p
+}
+noise 5000 3 >"$tree/noise"
+{ fill 2000; noise 1500 7; fill 9000; } >"$tree/mixed"
+{ for i in {1..14}; do noise 1024 "$i"; head -c 1024 /dev/zero; done; } >"$tree/combed.full"
+cp --sparse=always "$tree/combed.full" "$tree/combed"
+rm "$tree/combed.full"
+head -c 20000 /dev/zero >"$tree/zeros.full"
+cp --sparse=always "$tree/zeros.full" "$tree/zeros"
+rm "$tree/zeros.full"
+for i in {1..60}; do : >"$tree/many/a rather long name of a little file $i"; done
+find "$tree" -exec touch -h -d @1790741700 {} +
+ext ext-narrow 512k -t ext4 -b 1024 -I 128 -N 128 -O ^resize_inode,^has_journal,metadata_csum
+ext ext-indexed 512k -t ext4 -b 1024 -N 128 -O ^resize_inode,^has_journal,metadata_csum,dir_index
+e2fsck -fyD "$work/ext-indexed" >/dev/null || true
+keep "$work/ext-indexed" ext-indexed
+erofs erofs-noise -zlz4hc -C8192
+erofs erofs-tails -zlz4hc -Eztailpacking,fragments
+erofs erofs-runs --chunksize=4096 -Enoinline_data
+erofs erofs-further --chunksize=4096 --blobdev="$work/further"
+mksquashfs "$tree" "$work/s" -quiet -noappend -no-progress -comp gzip -b 4096 >/dev/null 2>&1
+keep "$work/s" squashfs-holes
+mkfs.jffs2 -d "$tree" -o "$work/j" -e 64KiB -q -p && keep "$work/j" jffs2-noise
+mkfs.ubifs -r "$tree" -m 512 -e 15872 -c 80 -x lzo -o "$work/ubifs-holes" && keep "$work/ubifs-holes" ubifs-holes
+mkfs.cramfs -N little "$tree" "$work/cramfs-holes" >/dev/null && keep "$work/cramfs-holes" cramfs-holes
+tree=$work/tree
+
 fat() { # NAME SIZE OPTION…
   local name=$1 size=$2
   shift 2
