@@ -41,7 +41,22 @@ func rarer() []sample {
 	add("uf2 of no family, with gaps", append(append(uf2(2), uf2(2)[512:]...), make([]byte, 512)...))
 	add("ar of a debian package", []byte("!<arch>\ndebian-binary   1790000000  0     0     100644  4         `\n2.0\n"))
 	add("tar, old form", oldTar())
+	add("dfu of a uimage", dfu(string(uimage(5, 2, 2, 0, "QM-8T 8.4.2", []byte("kernel")))))
+	add("dfu of a gzip stream", dfu(string(gz("", []byte("content")))))
+	add("dfu of a FIT", dfu(string(fit(false))))
+	linked := elf(64, le, 183)
+	linked[64] = 2 // PT_DYNAMIC
+	add("elf, linked", linked)
+	unsaved := ext4()
+	copy(unsaved[1024+48:], make([]byte, 4))
+	add("ext that was never written", resummedExt(unsaved))
 	return out
+}
+
+// resummedExt gives the superblock of an ext4 its right checksum.
+func resummedExt(b []byte) []byte {
+	le.PutUint32(b[2044:], uint32(castagnoli(b[1024:2044])))
+	return b
 }
 
 // turnable are all that the pages speak of.
