@@ -272,8 +272,10 @@ func (c *checker) place(p Place, of string) {
 
 func (c *checker) names() []string {
 	var out []string
-	for _, f := range c.l.Fields {
-		out = append(out, f.Name.Text)
+	for i := range c.l.Fields {
+		if name := c.l.Fields[i].Name; name.Set() {
+			out = append(out, name.Text)
+		}
 	}
 	return out
 }

@@ -57,6 +57,14 @@ func TestWhatIsSaid(t *testing.T) {
 					look(fmt.Sprintf("line %d, value %d as %s", i+1, n+1, other), with(line[:m[2]]+other+line[m[3]:]))
 				}
 			}
+			for n, m := range pair.FindAllStringIndex(line, -1) {
+				look(fmt.Sprintf("line %d, pair %d away", i+1, n+1), with(line[:m[0]]+line[m[1]:]))
+			}
+			for n, m := range opened.FindAllStringIndex(line, -1) {
+				for _, more := range []string{"endian: middle", "endian: big", "stride: 4", "repeat: 3", "repeat: 3, stride: 2", "unit: 16", "unit: 12", "init: 1", "init: end", "init: 4294967296", "bits: {0: a, 40: b}", "values: {1: one}", "list: true", "zero: [0, 4]", "type: u24", "type: text", "size: 0", "about: none", "as: time"} {
+					look(fmt.Sprintf("line %d, mapping %d with %s", i+1, n+1, more), with(line[:m[1]]+more+", "+line[m[1]:]))
+				}
+			}
 			for n, m := range key.FindAllStringSubmatchIndex(line, -1) {
 				look(fmt.Sprintf("line %d, key %d misspelt", i+1, n+1), with(line[:m[2]]+line[m[2]:m[3]]+"s"+line[m[3]:]))
 			}
@@ -64,6 +72,11 @@ func TestWhatIsSaid(t *testing.T) {
 	}
 	pagetest.Hold(t, filepath.Join("testdata", "said.txt"), b.String())
 }
+
+var (
+	pair   = regexp.MustCompile(`, [a-z_]+: (?:[^\s{\[',}][^,}\]]*|'[^']*')|[a-z_]+: (?:[^\s{\[',}][^,}\]]*|'[^']*'), `)
+	opened = regexp.MustCompile(`\{`)
+)
 
 // lookAt lists what is wrong with a layout, or what an image is read to be by it.
 func lookAt(text string, data []byte) (out []string) {
