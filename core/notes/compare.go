@@ -157,13 +157,16 @@ func (c comparison) suggest(s *Statement, lower string) {
 			return
 		}
 	}
-	if m := named.FindStringSubmatch(s.Text); m != nil && !s.Versions[0].Known {
+	if m := named.FindStringSubmatch(s.Text); m != nil && !s.Versions[0].Known && !noName.MatchString(m[1]) {
 		s.Add = fmt.Sprintf("- {companion: %s, within: \">=%s\"}", strings.ToLower(m[1]), trimV(s.Versions[0].Text))
 	}
 }
 
 // named is a word right before a version.
 var named = pattern.New(`([A-Za-z][\w-]+) (?:version )?v?\d+\.\d`)
+
+// noName is a word before a version that names nothing which could have it.
+var noName = pattern.New(`(?i)^(?:at|least|most|than|to|from|of|on|is|are|be|by|way|via|through|with|and|or|the|an?|before|after|below|above|until|since|requires?|required|needs?|needed|runs?|running|install(?:ed|ing)?|load|upgraded?|updated?|first|stage|versions?|releases?|firmware|software|images?|system|newer|later|earlier|older|minimum)$`)
 
 func trimV(v string) string { return strings.TrimLeft(v, "vV") }
 
