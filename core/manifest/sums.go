@@ -89,9 +89,7 @@ func sumEntry(line string) (SumEntry, bool) {
 // digest alone. It returns what is said of the file of that name.
 func ReadBeside(address string, data []byte, name string) []SumEntry {
 	var out []SumEntry
-	n := 0
 	eachLine(data, func(number int, line string) {
-		n++
 		if line = strings.TrimSpace(line); loneDigest.MatchString(line) {
 			sum := digest.Sum{Algorithm: byLength[len(line)], Hex: strings.ToLower(line)}
 			out = append(out, SumEntry{number, sum, name})

@@ -105,8 +105,8 @@ erofs erofs-further --chunksize=4096 --blobdev="$work/further"
 mksquashfs "$tree" "$work/s" -quiet -noappend -no-progress -comp gzip -b 4096 >/dev/null 2>&1
 keep "$work/s" squashfs-holes
 mkfs.jffs2 -d "$tree" -o "$work/j" -e 64KiB -q -p && keep "$work/j" jffs2-noise
-mkfs.ubifs -r "$tree" -m 512 -e 15872 -c 80 -x lzo -o "$work/ubifs-holes" && keep "$work/ubifs-holes" ubifs-holes
-mkfs.cramfs -N little "$tree" "$work/cramfs-holes" >/dev/null && keep "$work/cramfs-holes" cramfs-holes
+mkfs.ubifs -r "$tree" -m 512 -e 15872 -c 80 -x lzo -o "$work/ubifs-rare" && keep "$work/ubifs-rare" ubifs-rare
+mkfs.cramfs -N little "$tree" "$work/cramfs-rare" >/dev/null && keep "$work/cramfs-rare" cramfs-rare
 tree=$work/tree
 
 fat() { # NAME SIZE OPTION…
