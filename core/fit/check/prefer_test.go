@@ -1,0 +1,87 @@
+package check
+
+import (
+	"fmt"
+	"path/filepath"
+	"regexp"
+	"slices"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"fitcheck/core/archive"
+	"fitcheck/core/device"
+	"fitcheck/core/fact"
+	"fitcheck/core/member"
+	"fitcheck/core/rulebook"
+	"fitcheck/core/survey"
+	"fitcheck/internal/pagetest"
+)
+
+const preferRules = `kind: rulebook
+title: t
+models: {R-1: {families: [f]}}
+families: {f: {components: {main: {}}}}
+versions: {default: {pattern: '^(?P<a>\d+)\.(?P<b>\d+)$', order: [a, b]}}
+`
+
+// TestWhatIsPreferred holds the order in which candidates for one component come, of every kind that there is, against
+// testdata/preferred.txt.
+func TestWhatIsPreferred(t *testing.T) {
+	rb, err := rulebook.Read("r.yaml", []byte(preferRules))
+	require.NoError(t, err)
+	d, err := device.Read("d.yaml", []byte("kind: device\nname: d\nmodel: R-1\n"))
+	require.NoError(t, err)
+	c := New(member.Resolve(d, rb), &survey.Survey{}, Options{})
+	k := Component{Name: "main"}
+	var all []*Candidate
+	for _, given := range []bool{false, true} {
+		for _, stands := range []bool{false, true} {
+			for _, worst := range []Outcome{Fits, Note, Unsettled, Misfit} {
+				for _, distance := range []int{0, 1, 2} {
+					for _, v := range []string{"8.4", "8.10", "x"} {
+						a := &Candidate{Item: &survey.Item{Item: &archive.Item{}}, given: given, summary: summary{worst: worst, stands: stands, distance: distance}}
+						a.Item.Address = fmt.Sprintf("given %v, stands %v, %s, distance %d, %s", given, stands, worst, distance, v)
+						a.Item.Witnesses = []fact.Witness{{Kind: fact.Header, Claims: []fact.Claim{{{About: fact.Version, Value: v}}}}}
+						all = append(all, a)
+					}
+				}
+			}
+		}
+	}
+	slices.Reverse(all)
+	slices.SortStableFunc(all, func(a, b *Candidate) int { return c.prefer(k, a, b) })
+	var b strings.Builder
+	for _, a := range all {
+		fmt.Fprintln(&b, a.Item.Address, a.Version().Value)
+	}
+	pagetest.Hold(t, filepath.Join("testdata", "preferred.txt"), b.String())
+}
+
+// Of an image with several configurations, what those say that exclude the device counts for nothing; where all do, all
+// of it does.
+func TestSpoken(t *testing.T) {
+	rb, err := rulebook.Read("r.yaml", []byte(preferRules))
+	require.NoError(t, err)
+	d, err := device.Read("d.yaml", []byte("kind: device\nname: d\nmodel: R-1\narch: arm\n"))
+	require.NoError(t, err)
+	c := New(member.Resolve(d, rb), &survey.Survey{}, Options{})
+	claim := func(arch, version string) fact.Claim {
+		return fact.Claim{{About: fact.Arch, Value: arch}, {About: fact.Version, Value: version}}
+	}
+	said := func(kind fact.Kind, claims ...fact.Claim) string {
+		return fact.Values(c.spoken(fact.Witness{Kind: kind, Claims: claims}, fact.Version))
+	}
+	for want, got := range map[string]string{
+		"8.4":         said(fact.Header, claim("arm", "8.4"), claim("mips", "7.1")),
+		"8.4, 8.5":    said(fact.Header, claim("arm", "8.4"), claim("mips", "7.1"), claim("arm", "8.5")),
+		"7.1":         said(fact.Header, claim("mips", "7.1")),
+		"7.1, 7.2":    said(fact.Header, claim("mips", "7.1"), claim("x86", "7.2")),
+		"9.1, 9.2":    said(fact.Manifest, claim("arm", "9.1"), claim("mips", "9.2")),
+		"10.1":        said(fact.Header, claim("arm", "10.1")),
+		"11.1, 11.10": said(fact.Header, claim("arm", "11.1"), claim("arm", "11.10")),
+	} {
+		require.Regexp(t, regexp.MustCompile(`^`+regexp.QuoteMeta(want)+`$`), got)
+	}
+}
