@@ -353,7 +353,19 @@ func (c *Case) prefer(k Component, a, b *Candidate) int {
 			return d
 		}
 	}
-	return cmp.Or(c.compareVersions(k, b, a), cmp.Compare(a.Item.Address, b.Item.Address))
+	return cmp.Or(c.newerFirst(k, a, b), cmp.Compare(a.Item.Address, b.Item.Address))
+}
+
+// newerFirst orders candidates by their versions, those whose version does not read last. Unlike compareVersions, which
+// tells what is known, it is an order: with one that is not, what is picked would hang on what was found first.
+func (c *Case) newerFirst(k Component, a, b *Candidate) int {
+	scheme := c.Rules.Scheme(k.Name)
+	va, errA := scheme.Parse(a.Version().Value)
+	vb, errB := scheme.Parse(b.Version().Value)
+	if errA != nil || errB != nil {
+		return flag(errA != nil) - flag(errB != nil)
+	}
+	return scheme.Compare(vb, va)
 }
 
 func flag(b bool) int {

@@ -1,6 +1,7 @@
 package check
 
 import (
+	"cmp"
 	"fmt"
 	"path/filepath"
 	"regexp"
@@ -23,7 +24,7 @@ const preferRules = `kind: rulebook
 title: t
 models: {R-1: {families: [f]}}
 families: {f: {components: {main: {}}}}
-versions: {default: {pattern: '^(?P<a>\d+)\.(?P<b>\d+)$', order: [a, b]}}
+versions: {default: {pattern: '^(?P<a>\d+)\.(?P<b>\d+)(?:-b(?P<build>\d+))?$', order: [a, b, build]}}
 `
 
 // TestWhatIsPreferred holds the order in which candidates for one component come, of every kind that there is, against
@@ -40,7 +41,7 @@ func TestWhatIsPreferred(t *testing.T) {
 		for _, stands := range []bool{false, true} {
 			for _, worst := range []Outcome{Fits, Note, Unsettled, Misfit} {
 				for _, distance := range []int{0, 1, 2} {
-					for _, v := range []string{"8.4", "8.10", "x"} {
+					for _, v := range []string{"8.4", "8.10", "x", "8.4-b7"} {
 						a := &Candidate{Item: &survey.Item{Item: &archive.Item{}}, given: given, summary: summary{worst: worst, stands: stands, distance: distance}}
 						a.Item.Address = fmt.Sprintf("given %v, stands %v, %s, distance %d, %s", given, stands, worst, distance, v)
 						a.Item.Witnesses = []fact.Witness{{Kind: fact.Header, Claims: []fact.Claim{{{About: fact.Version, Value: v}}}}}
@@ -52,12 +53,19 @@ func TestWhatIsPreferred(t *testing.T) {
 	}
 	slices.Reverse(all)
 	slices.SortStableFunc(all, func(a, b *Candidate) int { return c.prefer(k, a, b) })
+	for i, a := range all { // it is an order
+		for n, o := range all {
+			require.Equal(t, cmp.Compare(i, n), signOf(c.prefer(k, a, o)), "%s and %s", a.Item.Address, o.Item.Address)
+		}
+	}
 	var b strings.Builder
 	for _, a := range all {
 		fmt.Fprintln(&b, a.Item.Address, a.Version().Value)
 	}
 	pagetest.Hold(t, filepath.Join("testdata", "preferred.txt"), b.String())
 }
+
+func signOf(n int) int { return cmp.Compare(n, 0) }
 
 // Of an image with several configurations, what those say that exclude the device counts for nothing; where all do, all
 // of it does.
