@@ -5,6 +5,7 @@ import (
 	"compress/gzip"
 	"encoding/binary"
 	"fmt"
+	"slices"
 	"strings"
 	"testing"
 
@@ -88,6 +89,67 @@ func TestKernelBehindTexts(t *testing.T) {
 		}
 	}
 	assert.Equal(t, []string{"6.1.0-tram"}, linux)
+}
+
+// In a program that unpacks a kernel, which is short code and then the stream, the kernel is found; in one that is linked to
+// others, that is shorter, or that has its stream further on, none is looked for.
+func TestKernelInAProgram(t *testing.T) {
+	var packed bytes.Buffer
+	z := gzip.NewWriter(&packed)
+	z.Write([]byte("\x00Linux version 6.1.0-tram (builder@host) (cc 12) #1 SMP\n\x00" + strings.Repeat("code ", 5000)))
+	z.Close()
+	for _, c := range []struct {
+		name          string
+		kind          byte // of a second segment
+		at, size      int
+		want          bool
+		big, relocate bool
+	}{
+		{"a program", 0, 4000, 1 << 20, true, false, false},
+		{"of 32 bits, big-endian", 0, 4000, 1 << 20, true, true, false},
+		{"linked to others", 2, 4000, 1 << 20, false, false, false},
+		{"with a loader", 3, 4000, 1 << 20, false, false, false},
+		{"with notes", 4, 4000, 1 << 20, true, false, false},
+		{"shorter", 0, 4000, 1<<20 - 1, false, false, false},
+		{"a stream further on", 0, 300 << 10, 1 << 20, false, false, false},
+		{"a library", 0, 4000, 1 << 20, false, false, true},
+	} {
+		t.Run(c.name, func(t *testing.T) {
+			order, bits, machine := binary.ByteOrder(binary.LittleEndian), 64, 183
+			if c.big {
+				order, bits, machine = binary.BigEndian, 32, 8
+			}
+			head := map[int]int{32: 52, 64: 64}[bits]
+			word, entry := bits/8, map[int]int{32: 32, 64: 56}[bits]
+			b := make([]byte, 4096+c.size)
+			copy(b, elf(bits, order, machine)[:head])
+			put := func(at, n int, v uint64) {
+				if n == 8 {
+					order.PutUint64(b[at:], v)
+				} else if n == 4 {
+					order.PutUint32(b[at:], uint32(v))
+				} else {
+					order.PutUint16(b[at:], uint16(v))
+				}
+			}
+			put(24+3*word+4+4, 2, 2) // program headers
+			if c.relocate {
+				put(16, 2, 3)
+			}
+			put(head, 4, 1)
+			put(head+word, word, 4096)
+			put(head+4*word, word, uint64(c.size))
+			put(head+entry, 4, uint64(c.kind))
+			copy(b[4096+c.at:], packed.Bytes())
+			m := read(t, b)
+			linux := slices.ContainsFunc(m.All(), func(f fact.Fact) bool { return f.About == image.Linux && f.Value == "6.1.0-tram" })
+			assert.Equal(t, c.want, linux)
+			assert.Equal(t, c.want, len(m.Parts) == 1)
+			if c.want {
+				assert.Equal(t, int64(4096+c.at), m.Parts[0].Offset)
+			}
+		})
+	}
 }
 
 // What writers of UBIFS put between two nodes is covered with them; what is anything else is not.
