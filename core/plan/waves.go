@@ -61,6 +61,9 @@ func (n *Night) Exclude(text string) error {
 		return fmt.Errorf("%q is a time of day, and the window gives none; write -window 22:00-04:00", text)
 	}
 	length := (to - from + 24*60) % (24 * 60)
+	if length == 0 {
+		return fmt.Errorf("%q begins and ends at one time; write 02:00-03:00 and what goes on then", text)
+	}
 	begin := (from - n.Start + 24*60) % (24 * 60)
 	n.Excluded = append(n.Excluded, Span{begin, begin + length, why})
 	if begin+length > 24*60 { // it goes on from before the night begins
@@ -79,7 +82,7 @@ func clock(text string) (from, to int, rest string, err error) {
 	for i := range v {
 		v[i], _ = strconv.Atoi(m[i+1])
 	}
-	if v[0] > 24 || v[2] > 24 || v[1] > 59 || v[3] > 59 {
+	if max(v[1], v[3]) > 59 || v[0]*60+v[1] > 24*60 || v[2]*60+v[3] > 24*60 {
 		return 0, 0, "", fmt.Errorf("%q is no time", text)
 	}
 	return (v[0]*60 + v[1]) % (24 * 60), (v[2]*60 + v[3]) % (24 * 60), strings.TrimSpace(m[5]), nil
