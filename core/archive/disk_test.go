@@ -12,6 +12,8 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
+	"fitcheck/internal/pagetest"
 )
 
 // badDisk is a file of which one byte cannot be read.
@@ -66,7 +68,7 @@ func walkDisk(d *badDisk, name string) (*notes, error) {
 // may be sound.
 func TestDiskThatCannotBeRead(t *testing.T) {
 	all := samples(t)
-	maps.Copy(all, images(t))
+	maps.Copy(all, pagetest.Images(t, "."))
 	for _, name := range slices.Sorted(maps.Keys(all)) {
 		t.Run(name, func(t *testing.T) {
 			data := all[name]

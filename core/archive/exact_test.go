@@ -37,7 +37,7 @@ func samples(t *testing.T) map[string][]byte {
 func TestBoundsAreExact(t *testing.T) {
 	var page strings.Builder
 	all := samples(t)
-	maps.Copy(all, images(t))
+	maps.Copy(all, pagetest.Images(t, "."))
 	for _, name := range slices.Sorted(maps.Keys(all)) {
 		data := all[name]
 		fmt.Fprintf(&page, "%s, %d bytes:", name, len(data))

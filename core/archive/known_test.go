@@ -17,7 +17,7 @@ import (
 func TestWhatThingsAreKnownBy(t *testing.T) {
 	var b strings.Builder
 	all := samples(t)
-	for name, data := range images(t) {
+	for name, data := range pagetest.Images(t, ".") {
 		if strings.HasPrefix(name, "rpm") || strings.HasPrefix(name, "tar") || strings.HasPrefix(name, "cpio") {
 			all[name] = data
 		}

@@ -16,7 +16,7 @@ import (
 func TestWhatEachNumberMayBe(t *testing.T) {
 	var b strings.Builder
 	all := samples(t)
-	made := images(t)
+	made := pagetest.Images(t, ".")
 	l := DefaultLimits()
 	l.Bytes, l.Items, l.Window = 64<<20, 1000, 16<<20
 	for name, from := range map[string]string{"zip-large": "zip-large", "zip-streamed": "zip-streamed"} {

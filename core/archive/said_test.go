@@ -2,12 +2,9 @@ package archive
 
 import (
 	"bytes"
-	"compress/gzip"
 	"fmt"
 	"hash/crc32"
-	"io"
 	"maps"
-	"os"
 	"path/filepath"
 	"regexp"
 	"slices"
@@ -27,7 +24,7 @@ func TestWhatIsSaid(t *testing.T) {
 	all := samples(t)
 	l := DefaultLimits()
 	l.Bytes, l.Items, l.Window = 64<<20, 1000, 16<<20
-	made := images(t)
+	made := pagetest.Images(t, ".")
 	for name := range made {
 		all[name] = made[name]
 	}
@@ -104,24 +101,6 @@ func TestWhatIsSaid(t *testing.T) {
 		b.WriteString("\n")
 	}
 	pagetest.Hold(t, filepath.Join("testdata", "said.txt"), b.String())
-}
-
-// images are archives that testdata/images/make.sh makes.
-func images(t *testing.T) map[string][]byte {
-	out := map[string][]byte{}
-	files, err := filepath.Glob(filepath.Join("testdata", "images", "*.gz"))
-	require.NoError(t, err)
-	require.NotEmpty(t, files)
-	for _, f := range files {
-		packed, err := os.Open(f)
-		require.NoError(t, err)
-		z, err := gzip.NewReader(packed)
-		require.NoError(t, err)
-		out[strings.TrimSuffix(filepath.Base(f), ".gz")], err = io.ReadAll(z)
-		require.NoError(t, err)
-		require.NoError(t, packed.Close())
-	}
-	return out
 }
 
 // marks are what else is known of an item.

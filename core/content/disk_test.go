@@ -10,6 +10,8 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
+	"fitcheck/internal/pagetest"
 )
 
 // badDisk is a file of which one byte cannot be read; it notes which were asked for.
@@ -41,7 +43,7 @@ func (d *badDisk) ReadAt(p []byte, off int64) (int, error) {
 // Where a byte of the disk cannot be read, that is the error: it is not told as damage of a file system that may be sound,
 // nor is anything listed without it.
 func TestDiskThatCannotBeRead(t *testing.T) {
-	all := images(t)
+	all := pagetest.Images(t, ".")
 	for kind, little := range littles {
 		all[kind+"-little"] = little(t)
 	}

@@ -2,7 +2,6 @@ package content
 
 import (
 	"bytes"
-	"compress/gzip"
 	"context"
 	"encoding/binary"
 	"io"
@@ -12,11 +11,12 @@ import (
 	"testing"
 
 	"github.com/klauspost/compress/flate"
-
 	"github.com/klauspost/compress/zstd"
 	"github.com/pierrec/lz4/v4"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
+	"fitcheck/internal/pagetest"
 )
 
 // What mkfs.erofs packs lists as it lay on the disk: plain, by LZ4, in large parts, with the
@@ -203,12 +203,7 @@ func TestPiecesOfEROFS(t *testing.T) {
 
 // What lies on a further device of the file system cannot be read; what does not is listed.
 func TestFurtherDevice(t *testing.T) {
-	packed, err := os.ReadFile(filepath.Join("testdata", "images", "erofs-further.gz"))
-	require.NoError(t, err)
-	z, err := gzip.NewReader(bytes.NewReader(packed))
-	require.NoError(t, err)
-	data, err := io.ReadAll(z)
-	require.NoError(t, err)
+	data := pagetest.Image(t, ".", "erofs-further")
 	fsys, err := Open("erofs", bytes.NewReader(data), int64(len(data)))
 	require.NoError(t, err)
 	got := map[string]string{}

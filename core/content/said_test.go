@@ -2,11 +2,8 @@ package content
 
 import (
 	"bytes"
-	"compress/gzip"
 	"fmt"
-	"io"
 	"maps"
-	"os"
 	"path/filepath"
 	"regexp"
 	"slices"
@@ -28,7 +25,7 @@ func TestWhatIsSaid(t *testing.T) {
 			return at <= everyPlace || data[at] != 0 || at%max(1, len(data)/somePlaces) == 0
 		})
 	}
-	made := images(t)
+	made := pagetest.Images(t, ".")
 	for _, name := range slices.Sorted(maps.Keys(made)) {
 		data := made[name]
 		kind, _, _ := strings.Cut(name, "-")
@@ -43,28 +40,6 @@ func TestWhatIsSaid(t *testing.T) {
 		})
 	}
 	pagetest.Hold(t, filepath.Join("testdata", "said.txt"), b.String())
-}
-
-// images are those that testdata/images/make.sh makes; what a name begins with is the kind.
-func images(t *testing.T) map[string][]byte {
-	files, err := filepath.Glob(filepath.Join("testdata", "images", "*.gz"))
-	require.NoError(t, err)
-	require.NotEmpty(t, files)
-	out := map[string][]byte{}
-	for _, file := range files {
-		if strings.Contains(file, "-further.") {
-			continue // not all of it is here: see TestFurtherDevice
-		}
-		packed, err := os.Open(file)
-		require.NoError(t, err)
-		z, err := gzip.NewReader(packed)
-		require.NoError(t, err)
-		data, err := io.ReadAll(z)
-		require.NoError(t, err)
-		require.NoError(t, packed.Close())
-		out[strings.TrimSuffix(filepath.Base(file), ".gz")] = data
-	}
-	return out
 }
 
 // placesOfImage are how many bytes of an image are tried.

@@ -1,11 +1,9 @@
 package survey
 
 import (
-	"compress/gzip"
 	"context"
 	"encoding/json"
 	"fmt"
-	"io"
 	"maps"
 	"os"
 	"path/filepath"
@@ -91,18 +89,9 @@ func TestWhatEachLineOfAListBrings(t *testing.T) {
 func TestWhatPackagesHold(t *testing.T) {
 	var b strings.Builder
 	for _, of := range []string{"content", "archive"} {
-		files, err := filepath.Glob(filepath.Join("..", of, "testdata", "images", "*.gz"))
-		require.NoError(t, err)
-		require.NotEmpty(t, files)
-		for _, packed := range files {
-			f, err := os.Open(packed)
-			require.NoError(t, err)
-			z, err := gzip.NewReader(f)
-			require.NoError(t, err)
-			data, err := io.ReadAll(z)
-			require.NoError(t, err)
-			require.NoError(t, f.Close())
-			name := strings.TrimSuffix(filepath.Base(packed), ".gz") + ".bin"
+		made := pagetest.Images(t, filepath.Join("..", of))
+		for _, kind := range slices.Sorted(maps.Keys(made)) {
+			data, name := made[kind], kind+".bin"
 			told := map[string]bool{}
 			path := filepath.Join(t.TempDir(), name)
 			for _, how := range []struct {

@@ -2,15 +2,12 @@ package format_test
 
 import (
 	"bytes"
-	"compress/gzip"
 	"fmt"
-	"io"
-	"os"
+	"maps"
 	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
-
-	"github.com/stretchr/testify/require"
 
 	"fitcheck/internal/pagetest"
 )
@@ -20,11 +17,9 @@ import (
 func TestWhatImagesHold(t *testing.T) {
 	var b strings.Builder
 	for _, of := range []string{"content", "archive"} {
-		files, err := filepath.Glob(filepath.Join("..", "..", of, "testdata", "images", "*.gz"))
-		require.NoError(t, err)
-		require.NotEmpty(t, files)
-		for _, file := range files {
-			turnImage(t, &b, strings.TrimSuffix(filepath.Base(file), ".gz"), unpacked(t, file))
+		made := pagetest.Images(t, filepath.Join("..", "..", of))
+		for _, name := range slices.Sorted(maps.Keys(made)) {
+			turnImage(t, &b, name, made[name])
 		}
 	}
 	pagetest.Hold(t, filepath.Join("testdata", "images.txt"), b.String())
@@ -59,15 +54,4 @@ func turnImage(t *testing.T, b *strings.Builder, name string, data []byte) {
 		fmt.Fprintf(b, "%s: %s [%d]\n", place, said, told[said])
 	}
 	b.WriteString("\n")
-}
-
-func unpacked(t *testing.T, file string) []byte {
-	f, err := os.Open(file)
-	require.NoError(t, err)
-	defer f.Close()
-	z, err := gzip.NewReader(f)
-	require.NoError(t, err)
-	data, err := io.ReadAll(z)
-	require.NoError(t, err)
-	return data
 }

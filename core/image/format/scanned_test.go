@@ -3,7 +3,9 @@ package format_test
 import (
 	"bytes"
 	"fmt"
+	"maps"
 	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
 
@@ -38,10 +40,10 @@ func TestWhatIsFoundInNoise(t *testing.T) {
 		}
 	}
 	for _, of := range []string{"content", "archive"} {
-		files, _ := filepath.Glob(filepath.Join("..", "..", of, "testdata", "images", "*.gz"))
-		for _, file := range files {
-			if data := unpacked(t, file); len(data) < 1<<20 {
-				look(strings.TrimSuffix(filepath.Base(file), ".gz"), data)
+		made := pagetest.Images(t, filepath.Join("..", "..", of))
+		for _, name := range slices.Sorted(maps.Keys(made)) {
+			if data := made[name]; len(data) < 1<<20 {
+				look(name, data)
 			}
 		}
 	}
