@@ -80,6 +80,16 @@ func TestWhatTextsAreReadAs(t *testing.T) {
 		}
 		fmt.Fprintf(&b, "%q: %s\n", pagetest.Cut(s, 60), strings.Join(lines, ", "))
 	}
+	section("rows")
+	for _, s := range []string{
+		"name,model,features,faults,boards\nc1,Q-1,poe vlan;ring|mesh,no light|fan 2 slow;hot,a b;c\n", "name;model\n;Q-1\nc2;\n;\n", "serial\tmodel\nS1\tQ-1\textra\n", "name,x,model\nc1,y,Q-1\n", "name\n", "model\nQ-1\n", "name,name\na,b\n", "name,model\n\"c 1\",\"Q\"\n", "name,model\nn/a,Q-1\n-,Q-2\n", "\n", "name,storage_free\nc1,12.5M\n",
+	} {
+		rows, err := ReadRows("r.csv", []byte(s), nil)
+		fmt.Fprintf(&b, "%q: %v\n", s, err)
+		for _, r := range rows {
+			fmt.Fprintf(&b, "    %s\n", pagetest.Cut(pagetest.Line(r), 1500))
+		}
+	}
 	section("hexadecimal")
 	for _, s := range []string{"", "a", "ab", "\x00\xff", "abcdefgh"} {
 		fmt.Fprintf(&b, "%q: %q\n", s, hexBytes([]byte(s), ":"))

@@ -33,6 +33,7 @@ func rarer() []sample {
 	add("fit at positions", fitAtPosition(tree))
 	add("capsule, signed", signedCapsule())
 	add("capsule of a display", capsuleOf("3b8c8162-188c-46a4-aec9-be43f1d65697"))
+	add("capsule of drivers", driverCapsule())
 	add("fat 32", fat32())
 	add("mbr with logical partitions", logicalDisk())
 	add("ihex, other addresses", []byte(":020000021000EC\r\n:0400000001020304F2\r\n:0400000300003800C1\r\n:00000001FF\r\n"))
@@ -152,6 +153,14 @@ func signedCapsule() []byte {
 	item := putGUID(make(blob, 48).le32(0, 3).u8(20, 1).le32(24, len(image)).le32(28, 6).le64(32, 7), 4, classGUID)
 	fmp := make(blob, 16).le32(0, 1).le16(6, 1).le64(8, 16)
 	body := append(append(append(fmp, item...), image...), "vendor"...)
+	h := putGUID(make(blob, 28).le32(16, 28).le32(20, 0x10000).le32(24, 28+len(body)), 0, "6dcbd5ed-e82d-4c44-bda1-7194199ad92a")
+	return append(h, body...)
+}
+
+// driverCapsule has two drivers, and nothing else.
+func driverCapsule() []byte {
+	fmp := make(blob, 24).le32(0, 1).le16(4, 2).le64(8, 24).le64(16, 40)
+	body := append(fmp, "the first driverthe second"...)
 	h := putGUID(make(blob, 28).le32(16, 28).le32(20, 0x10000).le32(24, 28+len(body)), 0, "6dcbd5ed-e82d-4c44-bda1-7194199ad92a")
 	return append(h, body...)
 }
