@@ -2,7 +2,6 @@ package device
 
 import (
 	"fmt"
-	"regexp"
 	"slices"
 	"strconv"
 	"strings"
@@ -150,11 +149,11 @@ func yesNo(text string) (string, error) {
 // is rounded, such as 12.3M; else that is no size.
 func tidySize(text string, about bool) (string, error) {
 	refused := fmt.Errorf("%q is not a size", text)
-	fields := strings.Fields(decimalComma.ReplaceAllString(text, "$1.$2$3"))
+	fields := strings.Fields(text)
 	if len(fields) == 0 {
 		return "", refused
 	}
-	plain := strings.NewReplacer(",", "", "_", "").Replace(fields[0])
+	plain := y.PlainSize(fields[0])
 	number := strings.TrimRight(plain, "kKMGTiBbytes")
 	unit := plain[len(number):]
 	if unit == "" && len(fields) > 1 {
@@ -176,6 +175,3 @@ func tidySize(text string, about bool) (string, error) {
 	}
 	return "", refused
 }
-
-// decimalComma is a comma that parts no thousands.
-var decimalComma = regexp.MustCompile(`^(\s*\d+),(\d{1,2}|\d{4,})(\D|$)`)

@@ -126,7 +126,7 @@ func (t *told) space() {
 	if m == nil || t.release == nil {
 		return
 	}
-	size := t.text[m[2]:m[3]] + t.text[m[4]:m[5]]
+	size := y.PlainSize(t.text[m[2]:m[3]] + t.text[m[4]:m[5]])
 	if _, err := y.ParseSize(size); !t.sound(err) {
 		return
 	}

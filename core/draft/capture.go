@@ -244,11 +244,11 @@ func (d *Draft) value(out *Capture, l device.TextLine, label, between, value str
 		word()
 		question = fmt.Sprintf("is this the %s?", key)
 	case key == "memory" || key == "storage_free":
-		m := regexp.MustCompile(`(?i)\d+(?:\.\d+)?\s?[kMGT]i?B\b`).FindStringIndex(value)
+		m := regexp.MustCompile(`(?i)\d+(?:[.,]\d+)*\s?[kMGT]i?B\b`).FindStringIndex(value)
 		if m == nil {
 			return
 		}
-		at, group = m, `(\d+(?:\.\d+)?\s?[kKMGT]i?B)`
+		at, group = m, `(\d+(?:[.,]\d+)*\s?[kKMGT]i?B)`
 		question = map[string]string{"memory": "is this the memory in all?", "storage_free": "is this the free room where images are stored?"}[key]
 	case strings.HasPrefix(key, "installed.") || d.componentLabel(label) != "":
 		if c := d.componentLabel(label); c != "" {

@@ -61,7 +61,7 @@ func TestWhatFormsBecome(t *testing.T) {
 		tell("The outage lasts " + s + ".")
 		tell("The device is started again after " + s + ".")
 	}
-	for _, s := range []string{"64 MB", "64MiB", "1.5 GB", "512 kB", "0 MB", "64 MB and 128 MB", "64 bytes"} {
+	for _, s := range []string{"64 MB", "64MiB", "1.5 GB", "512 kB", "0 MB", "64 MB and 128 MB", "64 bytes", "1,5 GB", "1,024 MB", "1,5,0 MB", "2 TB"} {
 		tell("At least " + s + " of memory are needed.")
 		tell("At least " + s + " of free storage are needed.")
 		tell("At least " + s + " are needed in flash and RAM.")

@@ -59,7 +59,7 @@ var (
 	withdraws  = pattern.New(`(?i)\b(?:withdrawn|recalled|revoked|was pulled|has been pulled|do(?:es)? not use)\b`)
 	dropped    = pattern.New(`(?i)\b(?:no longer (?:be )?support\w*|not supported|unsupported|end of (?:support|life)|discontinu\w+|drop(?:s|ped)? support|support\b.{1,60}\b(?:removed|dropped|withdrawn|ended|ends))\b`)
 	released   = pattern.New(`(?i)\b(?:released?|date|published|issued|available since)\b`)
-	sizes      = pattern.New(`(?i)\b(\d+(?:\.\d+)?) ?([kMG]i?B)\b`)
+	sizes      = pattern.New(`(?i)\b(\d+(?:[.,]\d+)*) ?([kMGT]i?B)\b`)
 	minutes    = pattern.New(`(?i)\b(\d+)(?:\s*(?:-|–|to)\s*(\d+))?\s*min(?:utes?|\.)?\b`)
 	ofWhich    = pattern.New(`(?i)\b(?:of which|of these|thereof|including)\s+(?:about )?(\d+)(?:\s*min\w*)?\s+(?:are |is |of )?(?:without service|outage|offline|down(?:time)?)\b`)
 	outage     = pattern.New(`(?i)\b(?:outage|interrupt\w*|without service|service|traffic|down(?:time)?|offline|unavailable)\b`)

@@ -19,10 +19,10 @@ import (
 func TestWhatEachWordBrings(t *testing.T) {
 	var b strings.Builder
 	packages := surveyed(t, nil, "qm-core-6.3.0.zip", "qm-core-6.4.1.zip")
-	texts := map[string]string{"notes.txt": sentences, "more.txt": moreSentences, "other.txt": otherSentences, "one.txt": capture, "two.txt": otherCapture, "three.txt": tabled, "moves.csv": moves}
+	texts := map[string]string{"notes.txt": sentences, "more.txt": moreSentences, "other.txt": otherSentences, "one.txt": capture, "two.txt": otherCapture, "three.txt": tabled, "four.txt": mixed, "moves.csv": moves}
 	of := func(name, text string) Input {
 		switch {
-		case slices.Contains([]string{"one.txt", "two.txt", "three.txt"}, name):
+		case slices.Contains([]string{"one.txt", "two.txt", "three.txt", "four.txt"}, name):
 			return Input{Packages: packages, Captures: []Text{{name, []byte(text)}}}
 		case name == "moves.csv":
 			return Input{Packages: packages, Tables: []Text{{name, []byte(text)}}}
@@ -163,4 +163,16 @@ Bank  Version  State
 2     6.1.2    next
 core-9> show inventory
 Slot A: empty
+`
+
+const mixed = `Product: QM-48C rev A1
+System serial: 0601-119, board QM-48C (rev. B1)
+core-3 uses: QM-48F
+Part: see the label
+Boot ROM ........ 1.9.3
+Total memory: 1,5 GB of DDR
+Free flash: 12.3M, in 2 banks
+Software: Tram core
+  Version: 6.3.0
+Model:
 `

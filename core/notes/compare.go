@@ -101,7 +101,7 @@ func (c comparison) rule(s *Statement, text string, at y.Spot, same bool) {
 	}
 }
 
-var sizeText = pattern.New(`(?i)\b(\d+(?:\.\d+)?) ?([kMGT]i?B)\b`)
+var sizeText = pattern.New(`(?i)\b(\d+(?:[.,]\d+)*) ?([kMGT]i?B)\b`)
 
 // need compares what must be there with the needs of the release.
 func (c comparison) need(s *Statement) {
@@ -116,7 +116,7 @@ func (c comparison) need(s *Statement) {
 		case n.StorageFree.Set() || n.Memory.Set():
 			memory := SpeaksOfMemory(lower)
 			if m := sizeText.FindString(s.Text); m != "" && memory == n.Memory.Set() {
-				bytes, err := y.ParseSize(strings.ReplaceAll(m, " ", ""))
+				bytes, err := y.ParseSize(y.PlainSize(m))
 				c.rule(s, "needs "+n.Text(), n.Spot, err == nil && bytes == n.StorageFree.Bytes+n.Memory.Bytes)
 			}
 		case n.Feature.Set() && holdsWord(lower, strings.ToLower(n.Feature.Text)), n.Attached.Set() && holdsWord(lower, strings.ToLower(n.Attached.Text)):
@@ -143,7 +143,7 @@ func (c comparison) suggest(s *Statement, lower string) {
 		if SpeaksOfMemory(lower) {
 			key = "memory"
 		}
-		s.Unsaid, s.Add = true, fmt.Sprintf("- {%s: %s}", key, strings.ReplaceAll(m, " ", ""))
+		s.Unsaid, s.Add = true, fmt.Sprintf("- {%s: %s}", key, y.PlainSize(m))
 		return
 	}
 	if len(s.Versions) == 0 {

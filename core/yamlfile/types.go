@@ -74,6 +74,15 @@ func ParseSize(text string) (int64, error) {
 	return int64(bytes), nil
 }
 
+// PlainSize writes a size as ParseSize reads it that stands in prose or on a console: "1,5 GB", "215,040 KB", "33_554_432".
+// A comma before three digits parts thousands; else it is a decimal one.
+func PlainSize(text string) string {
+	return strings.NewReplacer(",", "", "_", "", " ", "").Replace(decimalComma.ReplaceAllString(text, "$1.$2$3"))
+}
+
+// decimalComma is a comma that parts no thousands.
+var decimalComma = regexp.MustCompile(`^(\s*\d+),(\d{1,2}|\d{4,})([^\d,]|$)`)
+
 // FormatSize writes a number of bytes for reading: "210 MiB".
 func FormatSize(n int64) string {
 	units := []string{"KiB", "MiB", "GiB", "TiB"}

@@ -27,6 +27,7 @@ func rarer() []sample {
 	add("arm64 EFI kernel", efiKernel("ARM\x64", 0xaa64))
 	add("riscv EFI kernel", efiKernel("RSC\x05", 0x5064))
 	add("pe 32, signed, with symbols", pe32())
+	add("pe of an odd length", oddPE())
 	add("pe that unpacks itself", selfUnpacking())
 	add("overlay", fdtBlob(17, node{props: []prop{{"compatible", "a,b"}}, children: []node{{name: "fragment@0", props: []prop{{"target", uint32(1)}}, children: []node{{name: "__overlay__", props: []prop{{"status", "okay"}}}}},
 		{name: "__symbols__", props: []prop{{"uart", "/soc/uart"}}}}}))
@@ -155,6 +156,20 @@ func signedCapsule() []byte {
 	body := append(append(append(fmp, item...), image...), "vendor"...)
 	h := putGUID(make(blob, 28).le32(16, 28).le32(20, 0x10000).le32(24, 28+len(body)), 0, "6dcbd5ed-e82d-4c44-bda1-7194199ad92a")
 	return append(h, body...)
+}
+
+// oddPE ends in the middle of the last word that its checksum adds.
+func oddPE() []byte {
+	b := blob(append(pe(0xaa64, 10), "odd"...))
+	b.le32(0x98+64, 0)
+	sum := uint32(0)
+	for i, c := range b {
+		sum += uint32(c) << (8 * (i % 2))
+	}
+	for sum > 0xffff {
+		sum = sum>>16 + sum&0xffff
+	}
+	return b.le32(0x98+64, int(sum)+len(b))
 }
 
 // driverCapsule has two drivers, and nothing else.
