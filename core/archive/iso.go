@@ -295,18 +295,21 @@ func (t *isoTree) folder(record []byte, dir string, depth int, count func() erro
 		if f == nil {
 			continue
 		}
-		full := path.Join(dir, f.name)
-		if strings.ContainsAny(f.name, "/\x00") || f.name == ".." || f.name == "." {
-			full = dir + "/" + f.name // an unsafe name, told as it is
-		}
-		if going != nil && going.name == f.name {
+		switch {
+		case going == nil:
+		case going.name == f.name:
 			going.extents = append(going.extents, f.extents...)
 			f = going
+		default:
+			if err := t.unended(dir, going, visit); err != nil {
+				return err
+			}
 		}
 		if going = nil; r[25]&0x80 != 0 {
 			going = f
 			continue
 		}
+		full := f.in(dir)
 		if err := visit(full, f); err != nil {
 			return err
 		}
@@ -316,7 +319,24 @@ func (t *isoTree) folder(record []byte, dir string, depth int, count func() erro
 			}
 		}
 	}
+	if going != nil {
+		return t.unended(dir, going, visit)
+	}
 	return nil
+}
+
+// in is the name of a file of a folder; one that is not safe is told as it is.
+func (f *isoFile) in(dir string) string {
+	if strings.ContainsAny(f.name, "/\x00") || f.name == ".." || f.name == "." {
+		return dir + "/" + f.name
+	}
+	return path.Join(dir, f.name)
+}
+
+// unended tells of a file that is said to go on in a further record, which is not there.
+func (t *isoTree) unended(dir string, f *isoFile, visit func(string, *isoFile) error) error {
+	t.problem(Damaged, fmt.Sprintf("%s is said to go on, and no further part of it follows", f.in(dir)), downloadAgain)
+	return visit(f.in(dir), f)
 }
 
 // readFolder reads the records of a folder; nil for one that cannot be listed, which is told.

@@ -146,3 +146,87 @@ func TestRockRidgeGoesOn(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, "PLAIN", f.name)
 }
+
+// isoRecordOf finds the record of a file by where its content lies.
+func isoRecordOf(t *testing.T, img []byte, content string) []byte {
+	at := bytes.Index(img, []byte(content))
+	require.Positive(t, at)
+	place := binary.LittleEndian.AppendUint32(nil, uint32(at/isoBlock))
+	for i := 18 * isoBlock; i < 24*isoBlock; i++ {
+		if bytes.HasPrefix(img[i:], place) && binary.BigEndian.Uint32(img[i+4:]) == uint32(at/isoBlock) {
+			return img[i-2:]
+		}
+	}
+	t.Fatal("no record of " + content)
+	return nil
+}
+
+// A file of several parts is one (ECMA-119, section 9.1.6, bit 7); where a part that is announced does not follow, what is
+// there is told, and not left out.
+func TestISOFileOfSeveralParts(t *testing.T) {
+	make := func(names ...string) []byte {
+		var all []entry
+		for i, n := range names {
+			all = append(all, entry{n, strings.Repeat(string(rune('a'+i)), 2048), ""})
+		}
+		return isoOf(all...)
+	}
+	for _, c := range []struct {
+		name  string
+		names []string
+		open  []string // the first letters of the parts that are said to go on
+		want  map[string]string
+		says  string
+	}{
+		{"two parts", []string{"x.img", "x.img"}, []string{"a"}, map[string]string{"x.img": "ab"}, ""},
+		{"three parts and another", []string{"x.img", "x.img", "x.img", "y.img"}, []string{"a", "b"}, map[string]string{"x.img": "abc", "y.img": "d"}, ""},
+		{"no second part", []string{"x.img", "y.img"}, []string{"a"}, map[string]string{"x.img": "a", "y.img": "b"}, "x.img is said to go on, and no further part of it follows"},
+		{"no last part", []string{"x.img", "y.img"}, []string{"b"}, map[string]string{"x.img": "a", "y.img": "b"}, "y.img is said to go on, and no further part of it follows"},
+	} {
+		img := make(c.names...)
+		for _, first := range c.open {
+			isoRecordOf(t, img, strings.Repeat(first, 2048))[25] |= 0x80
+		}
+		n, err := walk(t, "p.iso", img, DefaultLimits())
+		require.NoError(t, err)
+		got := map[string]string{}
+		for address, text := range n.content {
+			if name, ok := strings.CutPrefix(address, "p.iso::"); ok {
+				for ; text != ""; text = text[2048:] {
+					got[name] += text[:1]
+				}
+			}
+		}
+		assert.Equal(t, c.want, got, c.name)
+		if c.says == "" {
+			assert.Empty(t, n.problems, c.name)
+		} else {
+			assert.True(t, n.says(Damaged, "p.iso", c.says), "%s: %v", c.name, n.problems)
+		}
+	}
+}
+
+// What zisofs packed cannot be read, and is told so; what follows the terminator of the volumes is none.
+func TestISOCorners(t *testing.T) {
+	img := isoOf(entry{"x.img", strings.Repeat("a", 2048), ""}, entry{"y.img", strings.Repeat("b", 2048), ""})
+	r := isoRecordOf(t, img, strings.Repeat("a", 2048))
+	at := bytes.Index(r[:r[0]], []byte("PX\x24\x01"))
+	require.Positive(t, at)
+	copy(r[at:], "ZF")
+	n, err := walk(t, "p.iso", img, DefaultLimits())
+	require.NoError(t, err)
+	assert.True(t, n.says(Unreadable, "p.iso::x.img", "packed by zisofs, which cannot be read"), "%v", n.problems)
+	assert.Equal(t, strings.Repeat("b", 2048), n.content["p.iso::y.img"])
+
+	img = isoTrees([]entry{{"x.img", "content", ""}}, []entry{{"other.img", "content", ""}})
+	terminated := bytes.Clone(img)
+	for i := 16; i < 24; i++ {
+		if v := terminated[i*isoBlock:]; v[0] == 2 && string(v[1:6]) == "CD001" {
+			v[0] = 255 // the Joliet tree is one no more, and ends the volumes
+		}
+	}
+	n, err = walk(t, "p.iso", terminated, DefaultLimits())
+	require.NoError(t, err)
+	assert.Equal(t, "content", n.content["p.iso::x.img"])
+	assert.NotContains(t, n.content, "p.iso::other.img")
+}
