@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"fmt"
 	"path/filepath"
+	"regexp"
 	"strings"
 	"testing"
 
@@ -89,6 +90,26 @@ func TestWhatTextsAreReadAs(t *testing.T) {
 		for _, r := range rows {
 			fmt.Fprintf(&b, "    %s\n", pagetest.Cut(pagetest.Line(r), 1500))
 		}
+	}
+	section("captures")
+	lists := CaptureRule{Name: "r.yaml:1", Recognise: regexp.MustCompile(`^Tram`), Member: regexp.MustCompile(`^== (\S+)`),
+		Read: []KeyPattern{{"model", regexp.MustCompile(`^Model:\s*\n\s*(\S+)`)}, {"config.saved", regexp.MustCompile(`^Saved: (?P<at>\S+)`)}, {"serial", regexp.MustCompile(`^S/N ((?:\d+))`)}},
+		Each: []KeyPattern{{"installed", regexp.MustCompile(`^\* (?P<component>\w+) at (?P<version>\S+)`)}, {"installed", regexp.MustCompile(`^\+ (\w+)(?: at (?P<version>\S+))?`)}, {"companions", regexp.MustCompile(`^with (?P<name>\S+) (?P<version>\S+)`)},
+			{"attached", regexp.MustCompile(`^port \d+: (?P<model>\S+)(?: (?P<name>\S+))?(?: (?P<serial>\S+))?(?: (?P<main>\S+))?$`)}, {"boards", regexp.MustCompile(`^board (\S+)`)}, {"features", regexp.MustCompile(`^on: (?P<feature>\S*)`)},
+			{"files", regexp.MustCompile(`^- (?P<file>\S+)\s+(?P<size>\S+)`)}, {"slots", regexp.MustCompile(`^slot (?P<name>\d)(?P<active>\*)?(?: (?P<main>[\d.]+))?(?P<next> next)?`)}}}
+	for _, s := range []string{
+		"Tram\n* main at 8.4\n* boot at 3.2\n", "Tram\n+ main at 8.4\n+ poe\n", "Tram\nwith radiod 2.7\nwith controller 5.1\n", "Tram\nport 1: VR-310\nport 2: VR-320 west S1 8.0\n", "Tram\nboard a,b\nboard c\non: vlan\non: \n", "Tram\n- x.img 12K\n- y.img lots\n",
+		"Tram\nslot 1* 8.4\nslot 2 8.3 next\nslot 3\n", "Tram\nModel:\n  Q-1\nSaved: yes\nS/N 17\n", "Tram\n== a\nModel:\n Q-1\n* main at 8.4\n== b\n* main at 8.3\n", "Other\n* main at 8.4\n", "Tram\nModel:\n\nModel:\n  Q-2\nModel:\n  Q-3\n", "Tram\nSaved: perhaps\n", "",
+	} {
+		r, err := ReadSource("c.txt", []byte(s), []CaptureRule{lists})
+		fmt.Fprintf(&b, "%q: %v\n", s, err)
+		if r == nil {
+			continue
+		}
+		for _, v := range r.Values {
+			fmt.Fprintf(&b, "    %q %s = %q, %v at %s\n", v.Member, v.Key, v.Text, v.More, v.At.Where())
+		}
+		fmt.Fprintf(&b, "    %q %q\n", r.Group, r.Notes)
 	}
 	section("hexadecimal")
 	for _, s := range []string{"", "a", "ab", "\x00\xff", "abcdefgh"} {
