@@ -81,6 +81,12 @@ func TestWhatIsSaid(t *testing.T) {
 				section = m
 			}
 			look(fmt.Sprintf("line %d away", i+1), strings.Join(append(append([]string{}, lines[:i]...), lines[i+1:]...), "\n"))
+			if f.Path == "rulebooks/whole.yaml" {
+				look(fmt.Sprintf("line %d twice", i+1), with(i, line+"\n"+line))
+				for n, m := range inner.FindAllStringIndex(line, -1) {
+					look(fmt.Sprintf("line %d, block %d empty", i+1, n+1), with(i, line[:m[0]+1]+line[m[1]-1:]))
+				}
+			}
 			for n, m := range value.FindAllStringSubmatchIndex(line, -1) {
 				for _, other := range others(f.Path) {
 					look(fmt.Sprintf("line %d, value %d as %s", i+1, n+1, other), with(i, line[:m[2]]+other+line[m[3]:]))
@@ -122,6 +128,7 @@ func others(path string) []string {
 var (
 	pair    = regexp.MustCompile(`, [a-z_]+: (?:[^\s{\[',}][^,}\]]*|'[^']*')|[a-z_]+: (?:[^\s{\[',}][^,}\]]*|'[^']*'), `)
 	value   = regexp.MustCompile(`\w: ([^\s{\[][^,}\]]*|'[^']*'|"[^"]*")`)
+	inner   = regexp.MustCompile(`\{[^{}]*\}|\[[^\[\]]*\]`)
 	top     = regexp.MustCompile(`^[a-z]+:`)
 	listed  = regexp.MustCompile(`[\[,] ?([\w-]+)[\],]`)
 	key     = regexp.MustCompile(`(?:^|[\s{])([a-z_]+):`)
