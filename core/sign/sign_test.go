@@ -281,3 +281,53 @@ func FuzzVerify(f *testing.F) {
 		ReadKey("k", data)
 	})
 }
+
+// Without a scheme a signature is read by what it and the key are.
+func TestGuess(t *testing.T) {
+	rsaKey, err := rsa.GenerateKey(rand.Reader, 2048)
+	require.NoError(t, err)
+	ecKey, err := ecdsa.GenerateKey(elliptic.P256(), rand.Reader)
+	require.NoError(t, err)
+	edKey, _, err := ed25519.GenerateKey(rand.Reader)
+	require.NoError(t, err)
+	cms := append([]byte{0x30, 0x82, 1, 2, 0x06, 0x09}, 0x2a, 0x86, 0x48, 0x86, 0xf7, 0x0d, 0x01, 0x07, 0x02)
+	pad := func(b []byte, n int) []byte { return append(bytes.Clone(b), make([]byte, n-len(b))...) }
+	for _, c := range []struct {
+		name       string
+		whole, sig []byte
+		key        any
+		want       string
+	}{
+		{"RSA", []byte("x"), []byte("x"), &rsaKey.PublicKey, "rsa-sha256"}, {"ECDSA", []byte("x"), []byte("x"), &ecKey.PublicKey, "ecdsa-sha256"}, {"Ed25519", []byte("x"), []byte("x"), edKey, "ed25519"},
+		{"CMS of 21 bytes", nil, pad(cms, 21), &rsaKey.PublicKey, "cms"}, {"20 bytes are none", nil, pad(cms, 20), &rsaKey.PublicKey, "rsa-sha256"}, {"no sequence", nil, append([]byte{0x31}, pad(cms, 30)[1:]...), &rsaKey.PublicKey, "rsa-sha256"},
+		{"the name of CMS further on", nil, append([]byte{0x30, 1, 2, 3, 4, 5}, pad(cms, 30)...), &rsaKey.PublicKey, "rsa-sha256"},
+		{"armoured", []byte("-----BEGIN PGP SIGNATURE-----"), nil, &rsaKey.PublicKey, "openpgp"}, {"armoured further on", append(make([]byte, 60), "BEGIN PGP"...), nil, &rsaKey.PublicKey, "rsa-sha256"}, {"armoured just within", append(make([]byte, 55), "BEGIN PGP"...), nil, &rsaKey.PublicKey, "openpgp"},
+	} {
+		assert.Equal(t, c.want, guess(c.whole, c.sig, &Key{public: c.key}), c.name)
+	}
+	assert.Equal(t, "openpgp", guess(nil, pad(cms, 30), &Key{pgp: openpgp.EntityList{nil}}), "the key is one of OpenPGP")
+	for in, want := range map[string]string{"AAECAwQFBgcICQoL": "\x00\x01\x02\x03\x04\x05\x06\x07\x08\x09\x0a\x0b", "AAECAwQF\nBgcICQoL\r\n": "\x00\x01\x02\x03\x04\x05\x06\x07\x08\x09\x0a\x0b", "AAECAwQFBgcI": "AAECAwQFBgcI", "AAECAwQFBgcICQo": "AAECAwQFBgcICQo", "AAECAwQFBgcICQ!!": "AAECAwQFBgcICQ!!"} {
+		assert.Equal(t, want, string(unwrap([]byte(in))), in)
+	}
+}
+
+// A text is read without its armour, and every line keeps its number; what is none has none.
+func TestClearText(t *testing.T) {
+	for _, c := range []string{"", "text", "-----BEGIN PGP SIGNED MESSAGE-----\nHash: SHA256\n\ntext\n", "x-----BEGIN PGP SIGNED MESSAGE-----\n"} {
+		assert.Nil(t, ClearText([]byte(c)), c)
+	}
+	entity, err := openpgp.NewEntity("Tram", "", "tram@example.org", nil)
+	require.NoError(t, err)
+	for in, want := range map[string]string{"one\ntwo\n": "\n\n\none\ntwo\n", "- dash\n\nlast": "\n\n\n- dash\n\nlast\n"} {
+		var b bytes.Buffer
+		w, err := clearsign.Encode(&b, entity.PrivateKey, nil)
+		require.NoError(t, err)
+		_, err = w.Write([]byte(in))
+		require.NoError(t, err)
+		require.NoError(t, w.Close())
+		got := string(ClearText(b.Bytes()))
+		assert.True(t, strings.HasPrefix(got, want), "%q", got)
+		assert.Empty(t, strings.Trim(strings.TrimPrefix(got, want), "\n"), "what signs it is blank: %q", got)
+		assert.Equal(t, strings.Count(b.String(), "\n"), strings.Count(got, "\n"), "every line keeps its number")
+	}
+}
