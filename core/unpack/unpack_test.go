@@ -183,7 +183,7 @@ func TestModes(t *testing.T) {
 	}
 	var b bytes.Buffer
 	w := tar.NewWriter(&b)
-	for name, mode := range map[string]int64{"script": 0o755, "setuid": 0o4755, "secret": 0o400, "shut": 0} {
+	for name, mode := range map[string]int64{"script": 0o755, "setuid": 0o4755, "secret": 0o400, "shut": 0, "folder/deeper/plain": 0o644} {
 		w.WriteHeader(&tar.Header{Name: name, Mode: mode, Size: 1})
 		w.Write([]byte("x"))
 	}
@@ -191,10 +191,19 @@ func TestModes(t *testing.T) {
 	into := t.TempDir()
 	_, _, err := unpack(t, into, "p.tar", b.String(), nil)
 	require.NoError(t, err)
-	for name, want := range map[string]fs.FileMode{"script": 0o755, "setuid": 0o755, "secret": 0o600, "shut": 0o644} {
+	for name, want := range map[string]fs.FileMode{"script": 0o755, "setuid": 0o755, "secret": 0o600, "shut": 0o644, "folder/deeper/plain": 0o644} {
 		info, err := os.Stat(filepath.Join(into, name))
 		require.NoError(t, err)
 		assert.Equal(t, want, info.Mode(), name)
+	}
+	plain := filepath.Join(t.TempDir(), "as the system makes them")
+	require.NoError(t, os.Mkdir(plain, 0o755))
+	like, err := os.Stat(plain)
+	require.NoError(t, err)
+	for _, name := range []string{"folder", "folder/deeper"} {
+		info, err := os.Stat(filepath.Join(into, name))
+		require.NoError(t, err)
+		assert.Equal(t, like.Mode(), info.Mode(), name)
 	}
 }
 

@@ -22,9 +22,10 @@ func TestWhatIsFoundInNoise(t *testing.T) {
 			how    string
 			before int
 			data   []byte
-		}{{"whole", 4096, data}, {"at an odd place", 1237, data}, {"cut", 4096, data[:len(data)*3/4]}} {
+			behind []byte
+		}{{"whole", 4096, data, []byte{0xff}}, {"at an odd place", 1237, data, []byte{0xff}}, {"cut", 4096, data[:len(data)*3/4], []byte{0xff}}, {"before other bytes", 4096, data, []byte("\xff\x00\xff\xff\x01")}} {
 			flash := append(bytes.Repeat([]byte{0xff}, c.before), c.data...)
-			flash = append(flash, bytes.Repeat([]byte{0xff}, 3000)...)
+			flash = append(flash, bytes.Repeat(c.behind, 3000/len(c.behind))...)
 			var found []string
 			for _, r := range scan(t, flash) {
 				if r.From > 0 {
