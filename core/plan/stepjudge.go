@@ -111,7 +111,11 @@ func judgeStep(t *Target, number int, in Instruction, c Captured) *StepAnswer {
 			}
 			continue
 		}
-		a.Shown = append(a.Shown, j.hold(p)...)
+		for _, s := range j.hold(p) {
+			if !slices.Contains(a.Shown, s) { // a member that is not shown is missed once, whatever is asked of it
+				a.Shown = append(a.Shown, s)
+			}
+		}
 	}
 	a.decide(identity.Outcome)
 	return a
