@@ -112,7 +112,7 @@ func judgeStep(t *Target, number int, in Instruction, c Captured) *StepAnswer {
 			continue
 		}
 		for _, s := range j.hold(p) {
-			if !slices.Contains(a.Shown, s) { // a member that is not shown is missed once, whatever is asked of it
+			if s.Holds != truth.Unknown || !slices.Contains(a.Shown, s) { // a member that is not shown is missed once, whatever is asked of it
 				a.Shown = append(a.Shown, s)
 			}
 		}
