@@ -148,3 +148,37 @@ func TestErrorsInWords(t *testing.T) {
 	assert.ErrorContains(t, &OpenError{Path: "x", Err: &os.PathError{Op: "open", Path: "x", Err: os.ErrNotExist}}, "x: there is no such file or folder")
 	assert.Equal(t, "x: strange", (&OpenError{Path: "x", Err: errors.New("strange")}).Error())
 }
+
+// half is a stream that ends, or fails, behind what it holds.
+type half struct {
+	r   io.Reader
+	err error
+}
+
+func (h half) Read(p []byte) (int, error) {
+	n, err := h.r.Read(p)
+	if err == io.EOF {
+		err = h.err
+	}
+	return n, err
+}
+
+// An ar ends with nothing, with a byte that fills up its last member, or with zeros to the end.
+func TestWhereAnArEnds(t *testing.T) {
+	broken := errors.New("input/output error")
+	for _, c := range []struct {
+		name       string
+		rest, head string
+		err, after error
+		ends       bool
+		fails      error
+	}{
+		{"nothing", "", "", io.EOF, io.EOF, true, nil}, {"nothing was read", "", "", io.ErrUnexpectedEOF, io.EOF, false, nil}, {"a byte that fills up", "", "\n", io.ErrUnexpectedEOF, io.EOF, true, nil}, {"another byte", "", "x", io.ErrUnexpectedEOF, io.EOF, false, nil},
+		{"zeros", "", strings.Repeat("\x00", 60), nil, io.EOF, true, nil}, {"many zeros", strings.Repeat("\x00", 9000), strings.Repeat("\x00", 60), nil, io.EOF, true, nil}, {"zeros, then others", strings.Repeat("\x00", 9000) + "x", strings.Repeat("\x00", 60), nil, io.EOF, false, nil},
+		{"two bytes", "", "\n\n", io.ErrUnexpectedEOF, io.EOF, false, nil}, {"zeros on a broken disk", "", strings.Repeat("\x00", 60), nil, broken, false, broken}, {"one zero", "", "\x00", io.ErrUnexpectedEOF, io.EOF, true, nil},
+	} {
+		ends, err := arEnds(half{strings.NewReader(c.rest), c.after}, []byte(c.head), c.err)
+		assert.Equal(t, c.ends, ends, c.name)
+		assert.Equal(t, c.fails, err, c.name)
+	}
+}

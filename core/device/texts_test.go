@@ -111,6 +111,22 @@ func TestWhatTextsAreReadAs(t *testing.T) {
 		}
 		fmt.Fprintf(&b, "    %q %q\n", r.Group, r.Notes)
 	}
+	section("EEPROMs")
+	codes := []string{"77x"}
+	for code := range 0x13 {
+		codes = append(codes, fmt.Sprintf("%02xT%d", 0x20+code, code))
+	}
+	for _, more := range []string{"fd\x00\x00\x12\x34x", "24\x00\x01\x02\x03\x04\x05", "2a\x00\x08", "2a\x08", "26\x02", "26", "21\x00\x01", "23S 1 "} {
+		codes = append(codes, more)
+	}
+	for _, c := range codes {
+		r, err := ReadSource("e.bin", eeprom(c), nil)
+		fmt.Fprintf(&b, "%q: %v", c, err)
+		if r != nil {
+			fmt.Fprintf(&b, " %q %q", said(r), r.Notes)
+		}
+		fmt.Fprintln(&b)
+	}
 	section("hexadecimal")
 	for _, s := range []string{"", "a", "ab", "\x00\xff", "abcdefgh"} {
 		fmt.Fprintf(&b, "%q: %q\n", s, hexBytes([]byte(s), ":"))
