@@ -11,6 +11,7 @@ import (
 	"fitcheck/core/fit"
 	"fitcheck/core/path"
 	"fitcheck/core/survey"
+	"fitcheck/internal/pagetest"
 )
 
 // carriers are those of the packages of each step.
@@ -91,4 +92,28 @@ func TestSettingsStayInTheirFamily(t *testing.T) {
 	assert.Contains(t, text, "It runs lantern-initial now: set it up anew. The settings of stock are never loaded into it")
 	assert.NotContains(t, text, "load the copy again")
 	assert.True(t, x.Steps[0].Crosses())
+}
+
+// Packages that bring no main image are installed as they are given, with no way that was looked for: the runbook is from
+// and to what runs, and its commands name no release to go to.
+func TestRunbookWithoutAWay(t *testing.T) {
+	b := worked(t, "quillmere.yaml", "", "qm-tram-8.4.2.zip")
+	x := b.target(t, b.device(t, "cabinet-07"), path.Goal{Version: "8.4.2"})
+	require.Len(t, x.Steps, 1)
+	files, err := Arrange(x.Files(), x.Transfer)
+	require.NoError(t, err)
+	way := Write(x, files, RunbookOptions{Server: "192.0.2.1"})
+	x.Result = &path.Result{}
+	x.Steps[0].From, x.Steps[0].To = "8.2.1", "8.2.1"
+	book := Write(x, files, RunbookOptions{Server: "192.0.2.1"})
+	assert.Equal(t, "8.2.1", book.From)
+	assert.Equal(t, "8.2.1", book.To)
+	assert.Equal(t, "8.4.2", way.To)
+	text := func(r *Runbook) string { return pagetest.Line(r.Sections) }
+	assert.Contains(t, text(way), "-to 8.4.2")
+	assert.NotContains(t, text(book), "-to ")
+	x.Steps = nil
+	x.Verdicts = nil
+	empty := Write(x, files, RunbookOptions{Server: "192.0.2.1"})
+	assert.Empty(t, empty.From+empty.To)
 }
