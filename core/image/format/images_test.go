@@ -45,9 +45,13 @@ func turnImage(t *testing.T, b *strings.Builder, name string, data []byte) {
 		if seen++; at >= all && seen%step != 0 {
 			continue
 		}
-		data[at] ^= 0x04
+		turn := byte(0x04)
+		if c == 0 {
+			turn = 0x01 // the first of what a number may be
+		}
+		data[at] ^= turn
 		said := outcome(sound, outline(t, data))
-		data[at] ^= 0x04
+		data[at] ^= turn
 		if told[said]++; told[said] == 1 {
 			lines = append(lines, fmt.Sprintf("turned %d", at)+"\x00"+said)
 		}

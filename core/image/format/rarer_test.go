@@ -35,6 +35,9 @@ func rarer() []sample {
 	add("capsule, signed", signedCapsule())
 	add("capsule of a display", capsuleOf("3b8c8162-188c-46a4-aec9-be43f1d65697"))
 	add("capsule of drivers", driverCapsule())
+	source := rpmPackage()
+	source[7] = 1
+	add("rpm of sources", source)
 	add("fat 32", fat32())
 	add("mbr with logical partitions", logicalDisk())
 	add("ihex, other addresses", []byte(":020000021000EC\r\n:0400000001020304F2\r\n:0400000300003800C1\r\n:00000001FF\r\n"))

@@ -23,7 +23,8 @@ func TestWhatIsFoundInNoise(t *testing.T) {
 			before int
 			data   []byte
 			behind []byte
-		}{{"whole", 4096, data, []byte{0xff}}, {"at an odd place", 1237, data, []byte{0xff}}, {"cut", 4096, data[:len(data)*3/4], []byte{0xff}}, {"before other bytes", 4096, data, []byte("\xff\x00\xff\xff\x01")}} {
+		}{{"whole", 4096, data, []byte{0xff}}, {"at an odd place", 1237, data, []byte{0xff}}, {"cut", 4096, data[:len(data)*3/4], []byte{0xff}}, {"before other bytes", 4096, data, []byte("\xff\x00\xff\xff\x01")},
+			{"twice, with little between", 4096, append(append(bytes.Clone(data), 0xff, 0, 0xff, 0xff), data...), []byte{0xff}}} {
 			flash := append(bytes.Repeat([]byte{0xff}, c.before), c.data...)
 			flash = append(flash, bytes.Repeat(c.behind, 3000/len(c.behind))...)
 			var found []string
