@@ -34,7 +34,7 @@ func samples(t *testing.T) map[string][]byte {
 
 // A package is refused by a bound that it passes, and not by one that it just keeps: testdata/bounds.txt holds the least of
 // each bound that packages of every kind keep.
-func TestBoundsAreExact(t *testing.T) {
+func TestWhatEachBoundIs(t *testing.T) {
 	var page strings.Builder
 	all := samples(t)
 	maps.Copy(all, pagetest.Images(t, "."))

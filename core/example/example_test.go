@@ -68,7 +68,7 @@ func with(t *testing.T, rb *rulebook.Rulebook, dir string, lines ...string) *rul
 
 // An example that is written of what came of a device and a package of the demo kit holds, and one that wants something
 // else does not: testdata/ran.txt tells what comes of them.
-func TestExamples(t *testing.T) {
+func TestWhatExamplesBring(t *testing.T) {
 	k := open(t)
 	read := reader(k)
 	devices, err := k.Devices([]string{filepath.Join(k.Dir, "devices")})
@@ -155,7 +155,7 @@ func ways(t *testing.T, k *kit.Kit, rb *rulebook.Rulebook, line string, read fun
 }
 
 // What is wanted of a capture is held against what it tells; what is not at hand is not known.
-func TestExamplesOfCaptures(t *testing.T) {
+func TestWhatExamplesOfCapturesBring(t *testing.T) {
 	k := open(t)
 	rb, err := k.RulebookFor("QM-8T")
 	require.NoError(t, err)
