@@ -182,3 +182,24 @@ func TestWhereAnArEnds(t *testing.T) {
 		assert.Equal(t, c.fails, err, c.name)
 	}
 }
+
+// A zip of 65535 entries is one even without the record that larger ones need.
+func TestZipOfAsManyAsItsEndCanTell(t *testing.T) {
+	const most = 65535
+	files := make([]file, most)
+	for i := range files {
+		files[i].name = fmt.Sprint(i)
+	}
+	data := zipOf(files...)
+	from, to := bytes.LastIndex(data, []byte("PK\x06\x06")), bytes.LastIndex(data, []byte("PK\x05\x06"))
+	require.Positive(t, from, "it has the record")
+	without := append(bytes.Clone(data[:from]), data[to:]...)
+	copy(without[from+12:], data[from+40:from+44]) // the length of the directory
+	copy(without[from+16:], data[from+48:from+52]) // and its place
+	for what, data := range map[string][]byte{"with it": data, "without it": without} {
+		n, err := walk(t, "p.zip", data, DefaultLimits())
+		require.NoError(t, err, what)
+		assert.Empty(t, n.problems, what)
+		assert.Len(t, n.items, most+1, what)
+	}
+}

@@ -15,6 +15,7 @@ import (
 	"fitcheck/core/fact"
 	"fitcheck/core/image"
 	"fitcheck/core/image/format"
+	y "fitcheck/core/yamlfile"
 )
 
 const qmi = `kind: layout
@@ -273,4 +274,17 @@ func FuzzLayout(f *testing.F) {
 			}
 		}
 	})
+}
+
+// A place is read with blanks around it, in any base, and from the end.
+func TestPlaces(t *testing.T) {
+	for text, want := range map[string]Place{"12": {number: 12}, " 12 ": {number: 12}, "0x0c": {number: 12}, "end": {end: true}, " end ": {end: true}, "end-16": {number: 16, end: true}, " header_size ": {field: "header_size"}} {
+		var p Place
+		require.NoError(t, p.ReadScalar(text, y.Spot{}), text)
+		assert.Equal(t, want, Place{number: p.number, field: p.field, end: p.end}, text)
+	}
+	for _, text := range []string{"", "-1", "end-0", "end--1", "end-x", "a b", "a+b"} {
+		var p Place
+		assert.Error(t, p.ReadScalar(text, y.Spot{}), text)
+	}
 }

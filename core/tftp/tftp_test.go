@@ -369,6 +369,29 @@ func TestUnreadableRequests(t *testing.T) {
 	})
 }
 
+// What is asked in another mode than the binary one, or to write a text, is refused by a reason that tells what to ask.
+func TestModesThatAreNotServed(t *testing.T) {
+	synctest.Test(t, func(t *testing.T) {
+		network := &tftptest.Network{}
+		addr, taken := serve(t, network, noise(100), Options{Timeout: time.Second})
+		for packet, mode := range map[string]string{"\x00\x01image.bin\x00mail\x00": "mail", "\x00\x02x\x00netascii\x00": "netascii", "\x00\x02x\x00Mail\x00": "mail"} {
+			conn := network.Listen(tftptest.Host(3), 0)
+			conn.WriteTo([]byte(packet), addr)
+			require.NoError(t, conn.SetReadDeadline(time.Now().Add(time.Minute)))
+			b := make([]byte, 600)
+			n, _, err := conn.ReadFrom(b)
+			require.NoError(t, err, packet)
+			p, err := parse(b[:n])
+			require.NoError(t, err, packet)
+			assert.Equal(t, opError, p.op, packet)
+			assert.Equal(t, CodeIllegal, p.code, packet)
+			assert.Equal(t, fmt.Sprintf("the mode %q is not served; ask in octet mode (binary)", mode), p.message)
+			assert.Nil(t, taken("x"))
+			conn.Close()
+		}
+	})
+}
+
 // A late acknowledgement must not make every block go twice from then on.
 func TestLateAcknowledgements(t *testing.T) {
 	synctest.Test(t, lateAcknowledgements)

@@ -112,6 +112,19 @@ func TestReadStopsAtAliasBomb(t *testing.T) {
 	assert.ErrorContains(t, Read("f.yaml", []byte(b.String()), &out), "unfolds beyond all measure")
 }
 
+// A file may be nested as deep as the bound says, and no deeper.
+func TestDepthIsBounded(t *testing.T) {
+	var out struct {
+		Names nest `yaml:"names"`
+	}
+	read := func(lists int) error {
+		out.Names = nil
+		return Read("f.yaml", []byte("names: "+strings.Repeat("[", lists)+strings.Repeat("]", lists)+"\n"), &out)
+	}
+	assert.NoError(t, read(maxDepth))
+	assert.ErrorContains(t, read(maxDepth+1), "unfolds beyond all measure")
+}
+
 type nest []nest
 
 func TestParseSize(t *testing.T) {

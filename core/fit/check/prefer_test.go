@@ -93,3 +93,36 @@ func TestSpoken(t *testing.T) {
 		require.Regexp(t, regexp.MustCompile(`^`+regexp.QuoteMeta(want)+`$`), got)
 	}
 }
+
+// By a guess of the rulebook nothing fits and nothing is a misfit, but what rests on the bytes alone; where nothing else
+// is said, the guess is not spoken of.
+func TestWhatRestsOnAGuess(t *testing.T) {
+	rb, err := rulebook.Read("r.yaml", []byte(strings.Replace(preferRules, "models: {R-1: {families: [f]}}", "models:\n  R-1: {families: [f]}  # GUESS: is it of f?", 1)))
+	require.NoError(t, err)
+	d, err := device.Read("d.yaml", []byte("kind: device\nname: d\nmodel: R-1\n"))
+	require.NoError(t, err)
+	c := New(member.Resolve(d, rb), &survey.Survey{}, Options{})
+	line := func(check string, o Outcome) Line { return Line{Check: check, Outcome: o, Because: "so"} }
+	for _, x := range []struct {
+		name  string
+		lines []Line
+		want  []string
+	}{
+		{"what would fit", []Line{line("model", Fits)}, []string{"model fits", "rulebook unsettled"}},
+		{"what would not", []Line{line("model", Misfit)}, []string{"rulebook unsettled", "rulebook unsettled"}},
+		{"what is not settled anyway", []Line{line("model", Unsettled)}, []string{"model unsettled"}},
+		{"a note", []Line{line("model", Note)}, []string{"model note"}},
+		{"bytes", []Line{line("intact", Misfit)}, []string{"intact misfit"}},
+		{"bytes that fit", []Line{line("intact", Fits)}, []string{"intact fits"}},
+		{"both", []Line{line("intact", Misfit), line("model", Misfit), line("model", Note)}, []string{"intact misfit", "rulebook unsettled", "model note", "rulebook unsettled"}},
+		{"nothing", nil, nil},
+	} {
+		var got []string
+		for _, l := range c.Guessed(slices.Clone(x.lines)) {
+			got = append(got, l.Check+" "+string(l.Outcome))
+		}
+		slices.Sort(got)
+		slices.Sort(x.want)
+		require.Equal(t, x.want, got, x.name)
+	}
+}
