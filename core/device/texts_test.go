@@ -116,9 +116,7 @@ func TestWhatTextsAreReadAs(t *testing.T) {
 	for code := range 0x13 {
 		codes = append(codes, fmt.Sprintf("%02xT%d", 0x20+code, code))
 	}
-	for _, more := range []string{"fd\x00\x00\x12\x34x", "24\x00\x01\x02\x03\x04\x05", "2a\x00\x08", "2a\x08", "26\x02", "26", "21\x00\x01", "23S 1 "} {
-		codes = append(codes, more)
-	}
+	codes = append(codes, "fd\x00\x00\x12\x34x", "24\x00\x01\x02\x03\x04\x05", "2a\x00\x08", "2a\x08", "26\x02", "26", "21\x00\x01", "23S 1 ")
 	for _, c := range codes {
 		r, err := ReadSource("e.bin", eeprom(c), nil)
 		fmt.Fprintf(&b, "%q: %v", c, err)
