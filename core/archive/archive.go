@@ -316,8 +316,14 @@ type source struct {
 	at io.ReaderAt // the same content for random access, where there is any
 }
 
-// failure is the first error of the system's when a file was read at random; who read it may have taken it for damage.
+// failure is the first error of the system's when a file was read; who read it may have taken it for damage.
 type failure struct{ first atomic.Pointer[OpenError] }
+
+func (f *failure) note(path string, err error) error {
+	failed := &OpenError{Path: path, Err: err}
+	f.first.CompareAndSwap(nil, failed)
+	return failed
+}
 
 // stored walks what lies on a disk, in a file with a path.
 func (w *walker) stored(it *Item, f interface {

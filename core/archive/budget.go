@@ -34,7 +34,7 @@ func (r *reader) Read(p []byte) (int, error) {
 	}
 	if err != nil && err != io.EOF {
 		if r.path != "" {
-			err = &OpenError{Path: r.path, Err: err}
+			err = r.w.failure.note(r.path, err)
 		} else if !r.guess {
 			err = bounded(r.item, r.w.limits, err)
 		}
@@ -91,9 +91,7 @@ type disk struct {
 func (d *disk) ReadAt(p []byte, off int64) (int, error) {
 	n, err := d.at.ReadAt(p, off)
 	if err != nil && err != io.EOF && off >= 0 { // what lies before the beginning is no fault of the disk's
-		failed := &OpenError{Path: d.path, Err: err}
-		d.failure.first.CompareAndSwap(nil, failed)
-		err = failed
+		err = d.failure.note(d.path, err)
 	}
 	return n, err
 }

@@ -22,7 +22,9 @@ type badDisk struct {
 	bad  int64
 	mu   sync.Mutex
 	read []bool // which bytes were asked for at random
-	next int64  // of the reads one after the other, which all go well
+	next int64  // of the reads one after the other
+	// once: reads one after the other all go well.
+	once bool
 }
 
 var errDisk = errors.New("input/output error")
@@ -51,6 +53,10 @@ func (d *badDisk) Read(p []byte) (int, error) {
 		return 0, io.EOF
 	}
 	n := copy(p, d.data[d.next:])
+	if from := d.next; !d.once && d.bad >= from && d.bad < from+int64(n) {
+		d.next = d.bad
+		return int(d.bad - from), errDisk
+	}
 	d.next += int64(n)
 	return n, nil
 }
@@ -76,14 +82,16 @@ func TestDiskThatCannotBeRead(t *testing.T) {
 			_, err := walkDisk(sound, name)
 			require.NoError(t, err)
 			for at := 0; at < len(data); at += max(1, len(data)/40) {
-				if !sound.read[at] {
-					continue
-				}
-				n, err := walkDisk(&badDisk{data: data, bad: int64(at), read: make([]bool, len(data))}, name)
-				var opened *OpenError
-				if assert.ErrorAs(t, err, &opened, "byte %d of %d: %v", at, len(data), n.problems) {
-					assert.Equal(t, name, opened.Path)
-					assert.ErrorIs(t, err, errDisk)
+				for _, once := range []bool{true, false} {
+					if once && !sound.read[at] {
+						continue
+					}
+					n, err := walkDisk(&badDisk{data: data, bad: int64(at), read: make([]bool, len(data)), once: once}, name)
+					var opened *OpenError
+					if assert.ErrorAs(t, err, &opened, "byte %d of %d: %v", at, len(data), n.problems) {
+						assert.Equal(t, name, opened.Path)
+						assert.ErrorIs(t, err, errDisk)
+					}
 				}
 			}
 		})

@@ -145,9 +145,9 @@ func yesNo(text string) (string, error) {
 
 // tidySize reads sizes as consoles print them: "215,040K bytes", "512 MB
 // total", "33554432", "1,5 GB". There a K without more stands for 1024 bytes, and a comma
-// before three digits parts thousands. about says that less than one byte is left out of what
-// is rounded, such as 12.3M; else that is no size.
-func tidySize(text string, about bool) (string, error) {
+// before three digits parts thousands. What is no whole number of bytes, such as 12.3M, is
+// rounded down where rounded allows it, and refused else.
+func tidySize(text string, rounded bool) (string, error) {
 	refused := fmt.Errorf("%q is not a size", text)
 	fields := strings.Fields(text)
 	if len(fields) == 0 {
@@ -170,7 +170,7 @@ func tidySize(text string, about bool) (string, error) {
 	}
 	one, err := y.ParseSize("1" + s)
 	f, err2 := strconv.ParseFloat(number, 64)
-	if bytes := f * float64(one); about && s != "" && err == nil && err2 == nil && bytes >= 0 && bytes < 1<<62 {
+	if bytes := f * float64(one); rounded && strings.Trim(number, "0123456789.") == "" && s != "" && err == nil && err2 == nil && bytes >= 0 && bytes < 1<<62 {
 		return strconv.FormatInt(int64(bytes), 10), nil
 	}
 	return "", refused

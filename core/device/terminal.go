@@ -1,7 +1,6 @@
 package device
 
 import (
-	"bytes"
 	"regexp"
 	"strings"
 	"unicode/utf8"
@@ -134,21 +133,22 @@ func escape(b []byte) (used int, final byte, param int) {
 		}
 		return min(len(b), 4096), 0, 0
 	}
-	return others(b), 0, 0
+	return shortEscape(b), 0, 0
 }
 
-// others tells how many bytes belong to an escape sequence of another kind: intermediate bytes, then the final one
-// (ECMA-35, section 13.2).
-func others(b []byte) int {
+// shortEscape tells how many bytes belong to an escape sequence that is neither a control sequence nor a string: intermediate
+// bytes, then the final one (ECMA-35, section 13.2).
+func shortEscape(b []byte) int {
 	b = b[:min(len(b), 8)]
-	i := bytes.IndexFunc(b, func(r rune) bool { return r < 0x20 || r > 0x2f })
-	switch {
-	case i < 0:
-		return len(b)
-	case b[i] < 0x20: // broken off
-		return i
+	for i, c := range b {
+		switch {
+		case c < 0x20 || c > 0x7e: // broken off
+			return i
+		case c > 0x2f:
+			return i + 1
+		}
 	}
-	return i + 1
+	return len(b)
 }
 
 // bare is a line without the time that a terminal program put before it.

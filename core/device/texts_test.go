@@ -38,7 +38,7 @@ func TestWhatTextsAreReadAs(t *testing.T) {
 	}
 	section("sizes")
 	for _, s := range []string{
-		"215,040K bytes", "512 MB total", "33554432", "33_554_432 bytes", "1.5G", "1.5 GiB", "64k", "64 KB", "64kB", "0", "-1", "1 TB", "1 PB", "B", "12B", "12 b", "1,5 GB", "1,25M", "12.3M", "1,500 GB", "1,500,000K", "1,5,0", "0.1", "512MB free of 1024MB", "512 Mbytes", "0x10", "1e3", "9223372036854775807", "9223372036854775808", "1.1", "1.1K", "5 G.", "total 5",
+		"215,040K bytes", "512 MB total", "33554432", "33_554_432 bytes", "1.5G", "1.5 GiB", "64k", "64 KB", "64kB", "0", "-1", "1 TB", "1 PB", "B", "12B", "12 b", "1,5 GB", "1,25M", "12.3M", "1,500 GB", "1,500,000K", "1,5,0", "0.1", "512MB free of 1024MB", "512 Mbytes", "0x10", "1e3", "1e3K", "infM", "9223372036854775807", "9223372036854775808", "1.1", "1.1K", "5 G.", "total 5",
 	} {
 		fmt.Fprintf(&b, "%q: %s\n", s, told(tidySize(s, true)))
 		fmt.Fprintf(&b, "    of a file: %s\n", told(tidySize(s, false)))
@@ -72,7 +72,7 @@ func TestWhatTextsAreReadAs(t *testing.T) {
 		"abc" + esc + "[2Dx", "abc" + esc + "[Dx", "abc" + esc + "[0Dx", "abc" + esc + "[99Dx", "a" + esc + "[3Cb", "a" + esc + "[Cb", "abc" + esc + "[2Gx", "abc" + esc + "[Gx", "abc" + esc + "[0Gx", "abc" + esc + "[9999Gx",
 		"abc\r" + esc + "[K", "abc\rx" + esc + "[K", "abc\rx" + esc + "[0K", "abc\rx" + esc + "[1K", "abc\rx" + esc + "[2K", "abc" + esc + "[2Kx", "a" + esc + "[31mred" + esc + "[0m", "a" + esc + "[1;31mred", "a" + esc + "[?25hb", "a" + esc + "[3\nb", "a" + esc + "[3;\x01b",
 		"a" + esc + "]0;title\x07b", "a" + esc + "]0;title" + esc + "\\b", "a" + esc + "]0;title\nb", "a" + esc + "]0;no end", "a" + esc + "Pq" + esc + "\\b", "a" + esc + "^x\x07b", "a" + esc + "_x\x07b", "a" + esc + "(Bb", "a" + esc + ")0b", "a" + esc + "7b", "a" + esc + "cb", "a" + esc, "a" + esc + "[", "a" + esc + "[3",
-		"a" + esc + "[" + strings.Repeat("1", 80) + "mb", "a" + esc + "]" + strings.Repeat("x", 5000) + "\x07b", "a" + esc + " Fb", "a" + esc + "#8b", "a" + esc + "\nb",
+		"a" + esc + "[" + strings.Repeat("1", 80) + "mb", "a" + esc + "]" + strings.Repeat("x", 5000) + "\x07b", "a" + esc + " Fb", "a" + esc + "#8b", "a" + esc + "\nb", "a" + esc + "éb",
 		"-- more --\r          \rnext", "--More-- next", "<space to continue> x", "(more 12%) x", "press any key to continue. x", "Press ENTER for more x", "more of it", "--- mehr --- x", "[weiter] x", "2026-01-02 03:04:05 text", "[2026-01-02T03:04:05.123Z]: text", "2026-01-02 text", strings.Repeat("x", 5000) + "\ry",
 	} {
 		var lines []string

@@ -15,6 +15,7 @@ import (
 	"hash/crc32"
 	"hash/crc64"
 	"io"
+	"math"
 
 	"github.com/ulikunitz/xz/lzma"
 )
@@ -73,11 +74,15 @@ func readBlock(b []byte) (out block, err error) {
 		return v
 	}
 	out.packed, out.unpacked = -1, -1
-	if b[1]&0x40 != 0 {
-		out.packed = int64(number())
-	}
-	if b[1]&0x80 != 0 {
-		out.unpacked = int64(number())
+	for i, size := range []*int64{&out.packed, &out.unpacked} {
+		if b[1]&(0x40<<i) == 0 {
+			continue
+		}
+		n := number()
+		if n > math.MaxInt64 {
+			return out, ErrData
+		}
+		*size = int64(n)
 	}
 	filters := int(b[1]&3) + 1
 	for i := range filters {
@@ -115,11 +120,25 @@ type Reader struct {
 	sum    hash.Hash
 	block  block // that is read, whose packed bytes began at from
 	from   int64
-	head   int64    // bytes of the block's header
-	given  int64    // unpacked bytes of the block
-	sizes  []uint64 // of the stream's blocks, as its index lists them
+	head   int64   // bytes of the block's header
+	given  int64   // unpacked bytes of the block
+	listed records // of the stream's blocks, as its index has to list them
 	one    bool
 	err    error
+}
+
+// records are the sizes of blocks, two numbers for each. Only a sum of them is kept, for a stream may have any number of
+// blocks.
+type records struct {
+	blocks uint64
+	sum    hash.Hash
+}
+
+func newRecords() records { return records{sum: sha256.New()} }
+
+func (r *records) add(unpadded, unpacked uint64) {
+	r.blocks++
+	r.sum.Write(binary.LittleEndian.AppendUint64(binary.LittleEndian.AppendUint64(nil, unpadded), unpacked))
 }
 
 // NewReader reads the stream that begins with the next byte of r. window bounds the memory
@@ -170,7 +189,7 @@ func (z *Reader) begin() error {
 	if h[6] != 0 {
 		return ErrUnsupported
 	}
-	z.check, z.sizes = h[7], nil
+	z.check, z.listed = h[7], newRecords()
 	return nil
 }
 
@@ -262,7 +281,7 @@ func (z *Reader) endBlock() error {
 	if z.sum != nil {
 		check = z.sum.Size()
 	}
-	z.sizes = append(z.sizes, uint64(z.head+packed)+uint64(check), uint64(z.given))
+	z.listed.add(uint64(z.head+packed)+uint64(check), uint64(z.given))
 	if pad := (4 - packed%4) % 4; pad > 0 {
 		b, err := z.full(int(pad))
 		if err != nil {
@@ -315,18 +334,23 @@ func (z *Reader) end() error {
 		}
 		return 0, ErrData
 	}
-	records, err := number()
-	if err == nil && records != uint64(len(z.sizes)/2) {
+	count, err := number()
+	if err == nil && count != z.listed.blocks {
 		return ErrData
 	}
-	for i := 0; i < len(z.sizes) && err == nil; i++ {
-		var size uint64
-		if size, err = number(); err == nil && size != z.sizes[i] {
-			return ErrData
+	there := newRecords()
+	for i := uint64(0); i < count && err == nil; i++ {
+		var unpadded, unpacked uint64
+		if unpadded, err = number(); err == nil {
+			unpacked, err = number()
 		}
+		there.add(unpadded, unpacked)
 	}
 	if err != nil {
 		return err
+	}
+	if !bytes.Equal(there.sum.Sum(nil), z.listed.sum.Sum(nil)) {
+		return ErrData
 	}
 	rest, err := z.full(int((4-(z.n-start)%4)%4) + 4)
 	if err != nil {

@@ -191,3 +191,14 @@ func FuzzReader(f *testing.F) {
 		}
 	})
 }
+
+// A size beyond what can be counted is damage, and not a size that is not given.
+func TestSizesBeyondMeasure(t *testing.T) {
+	for flag, data := range map[byte]string{0x40: "packed", 0x80: "unpacked"} {
+		b := append([]byte{5, flag}, binary.AppendUvarint(nil, 1<<63)...)
+		b = append(b, filterLZMA2, 1, 8)
+		b = append(b, make([]byte, 24-len(b))...)
+		_, err := readBlock(resummed(b, 0, len(b)))
+		assert.ErrorIs(t, err, ErrData, data)
+	}
+}
