@@ -396,6 +396,8 @@ func (c *Case) passedOver(k Component, o, best *Candidate) PassedOver {
 		p.Because = "it is the same as the chosen one, to the last byte"
 	case c.compareVersions(k, best, o) > 0:
 		p.Because = "the other one is newer"
+	case c.newerFirst(k, best, o) != 0:
+		p.Because = "nothing tells which of the two is newer"
 	}
 	for _, want := range []Outcome{Misfit, Unsettled} {
 		if because := o.because[want]; because != "" {

@@ -126,3 +126,18 @@ func TestWhatRestsOnAGuess(t *testing.T) {
 		require.Equal(t, x.want, got, x.name)
 	}
 }
+
+// Why another image was picked is said as it is: newer only where that is known.
+func TestWhyItWasPassedOver(t *testing.T) {
+	rb, err := rulebook.Read("r.yaml", []byte(preferRules))
+	require.NoError(t, err)
+	d, err := device.Read("d.yaml", []byte("kind: device\nname: d\nmodel: R-1\n"))
+	require.NoError(t, err)
+	c := New(member.Resolve(d, rb), &survey.Survey{}, Options{})
+	of := func(v string) *Candidate {
+		return &Candidate{Item: &survey.Item{Item: &archive.Item{Address: v}, Witnesses: []fact.Witness{{Kind: fact.Header, Claims: []fact.Claim{{{About: fact.Version, Value: v}}}}}}}
+	}
+	for _, x := range [][3]string{{"8.10", "8.4", "the other one is newer"}, {"8.4", "8.4", "the other one was found first"}, {"8.4", "x", "nothing tells which of the two is newer"}, {"8.4-b7", "8.4", "nothing tells which of the two is newer"}} {
+		require.Equal(t, x[2], c.passedOver(Component{Name: "main"}, of(x[1]), of(x[0])).Because, x)
+	}
+}
