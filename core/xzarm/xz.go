@@ -68,21 +68,16 @@ func readBlock(b []byte) (out block, err error) {
 	r := bytes.NewReader(b[2:n])
 	number := func() uint64 {
 		v, bad := binary.ReadUvarint(r)
-		if bad != nil {
+		if bad != nil || v > math.MaxInt64 { // The .xz File Format 1.2.0, section 1.2: 63 bits
 			err = ErrData
 		}
 		return v
 	}
 	out.packed, out.unpacked = -1, -1
 	for i, size := range []*int64{&out.packed, &out.unpacked} {
-		if b[1]&(0x40<<i) == 0 {
-			continue
+		if b[1]&(0x40<<i) != 0 {
+			*size = int64(number())
 		}
-		n := number()
-		if n > math.MaxInt64 {
-			return out, ErrData
-		}
-		*size = int64(n)
 	}
 	filters := int(b[1]&3) + 1
 	for i := range filters {
