@@ -59,6 +59,14 @@ type block struct {
 	packed, unpacked int64
 }
 
+// dictionary is the memory that a code asks for (The .xz File Format 1.2.0, section 5.3.1).
+func dictionary(code byte) int64 {
+	if code == 40 {
+		return 1<<32 - 1
+	}
+	return (2 | int64(code&1)) << (code/2 + 11)
+}
+
 // readBlock reads the header of a block: size 1, flags 1, sizes, filters, padding, CRC-32.
 func readBlock(b []byte) (out block, err error) {
 	n := len(b) - 4
@@ -90,10 +98,7 @@ func readBlock(b []byte) (out block, err error) {
 		last := i == filters-1
 		switch {
 		case id == filterLZMA2 && last && size == 1 && props[0] <= 40:
-			out.dict = 1<<32 - 1
-			if props[0] < 40 {
-				out.dict = (2 | int64(props[0]&1)) << (props[0]/2 + 11)
-			}
+			out.dict = dictionary(props[0])
 		case id == filterARM64 && !last && i == 0 && (size == 0 || size == 4):
 			if out.arm = true; size == 4 {
 				out.start = binary.LittleEndian.Uint32(props)
