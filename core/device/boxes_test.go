@@ -76,6 +76,30 @@ func TestReadDevices(t *testing.T) {
 	}
 }
 
+// Of two columns of one name nobody can say which is meant: that is refused where either counts, and no matter otherwise.
+func TestColumnsCalledTwice(t *testing.T) {
+	for text, want := range map[string]string{
+		"name,Model,x,model\na,VR-1,,VR-2\n":    `r.csv: two columns are called "model", the 2. and the 4.; rename the one that is not meant`,
+		"name,Type,x, type \na,VR-1,,VR-2\n":    "",
+		"name,x,x\na,1,2\n":                     "",
+		"Host,name,Host\na,b,c\n":               `r.csv: two columns are called "Host", the 1. and the 3.; rename the one that is not meant`,
+		"Host,model,MODEL,model\na,b,c,d\n":     `r.csv: two columns are called "MODEL", the 2. and the 3.; rename the one that is not meant`,
+		"Host,name,name,model\na,b,c,VR-1\n":    "", // its name is given elsewhere
+		"host ;name;model;Other\na;b;VR-1;c;\n": "",
+	} {
+		columns := map[string]string{}
+		if strings.HasPrefix(strings.ToLower(text), "host") {
+			columns["name"] = "Host"
+		}
+		_, err := ReadRows("r.csv", []byte(text), columns)
+		if want == "" {
+			assert.NoError(t, err, text)
+			continue
+		}
+		assert.EqualError(t, err, want, text)
+	}
+}
+
 // No source makes ReadDevices fail otherwise than by an error.
 func FuzzReadDevices(f *testing.F) {
 	f.Add("a.csv", "name,model\nx,VR-1\n")

@@ -3,6 +3,7 @@ package device
 import (
 	"fmt"
 	"io"
+	"maps"
 	"slices"
 	"strings"
 
@@ -64,13 +65,17 @@ const maxRows = 100_000
 func headings(file string, head []string, columns map[string]string) ([]string, error) {
 	keys := make([]string, len(head))
 	taken := map[string]string{}
-	for key, heading := range columns {
+	for _, key := range slices.Sorted(maps.Keys(columns)) {
+		heading := columns[key]
 		if err := CheckKey(key); err != nil {
 			return nil, err
 		}
-		i := slices.IndexFunc(head, func(h string) bool { return strings.EqualFold(strings.TrimSpace(h), strings.TrimSpace(heading)) })
+		i := named(head, heading)
 		if i < 0 {
 			return nil, fmt.Errorf("%s: no column is called %q; the columns are %s", file, heading, strings.Join(head, ", "))
+		}
+		if k := named(head[i+1:], heading); k >= 0 {
+			return nil, calledTwice(file, heading, i, i+1+k)
 		}
 		if keys[i] != "" {
 			return nil, fmt.Errorf("%s: the column %q is given for %s and for %s", file, heading, keys[i], key)
@@ -79,14 +84,29 @@ func headings(file string, head []string, columns map[string]string) ([]string, 
 	}
 	for i, h := range head {
 		key := strings.ToLower(strings.TrimSpace(h))
-		if _, mapped := taken[key]; keys[i] == "" && !mapped && CheckKey(key) == nil {
+		if CheckKey(key) != nil || keys[i] != "" {
+			continue
+		}
+		if heading, mapped := taken[key]; !mapped {
 			keys[i], taken[key] = key, h
+		} else if k := named(head, heading); columns[key] == "" {
+			return nil, calledTwice(file, h, k, i)
 		}
 	}
 	if len(taken) == 0 {
 		return nil, fmt.Errorf("%s: no column is a key of a device file (%s); say which is what with -map model=HEADING,serial=HEADING", file, strings.Join(head, ", "))
 	}
 	return keys, nil
+}
+
+// named finds the first column that is called so; -1 where none is.
+func named(head []string, heading string) int {
+	return slices.IndexFunc(head, func(h string) bool { return strings.EqualFold(strings.TrimSpace(h), strings.TrimSpace(heading)) })
+}
+
+// calledTwice tells of two columns, counted from 0, of which nobody can say which one is meant.
+func calledTwice(file, heading string, one, other int) error {
+	return fmt.Errorf("%s: two columns are called %q, the %d. and the %d.; rename the one that is not meant", file, strings.TrimSpace(heading), one+1, other+1)
 }
 
 func row(file string, line int, cells, keys []string) RowReading {
