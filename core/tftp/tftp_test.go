@@ -119,6 +119,40 @@ func TestTransfers(t *testing.T) {
 	}
 }
 
+// How long nothing may come is counted from what came last: a line on which a block passes every two seconds is
+// slow, and goes on for minutes.
+func TestASlowLineGoesOn(t *testing.T) {
+	for _, window := range []int{1, 4} {
+		synctest.Test(t, func(t *testing.T) {
+			file := noise(40 * 512)
+			var mu sync.Mutex
+			var passed time.Time
+			n := &tftptest.Network{Spoil: func(_, _ *net.UDPAddr, b []byte) int {
+				mu.Lock()
+				defer mu.Unlock()
+				if opcode(b[1]) == opData && time.Since(passed) < 2*time.Second {
+					return 0
+				}
+				if opcode(b[1]) == opData {
+					passed = time.Now()
+				}
+				return 1
+			}}
+			impatient := Options{BlockSize: 512, Window: window, Timeout: time.Second, Retries: 5, Listen: n.Opener(tftptest.Host(2))}
+			addr, taken := serve(t, n, file, Options{BlockSize: 512, Window: window, Timeout: time.Second, Retries: 5})
+			begun := time.Now()
+			var got bytes.Buffer
+			_, err := Get(context.Background(), addr, "image.bin", &got, impatient)
+			require.NoError(t, err)
+			assert.Equal(t, file, got.Bytes())
+			assert.Greater(t, time.Since(begun), time.Minute)
+			require.NoError(t, Put(context.Background(), addr, "new.bin", bytes.NewReader(file), int64(len(file)), impatient))
+			synctest.Wait()
+			assert.Equal(t, file, taken("new.bin").Bytes())
+		})
+	}
+}
+
 // On a line that loses one packet in twenty each way, the wait follows the round trip: a
 // megabyte is over in seconds, not in minutes. With a window, it is over sooner still.
 func TestLossIsMadeUpQuickly(t *testing.T) {
