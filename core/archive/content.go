@@ -130,6 +130,11 @@ func (c *Content) Section(offset, size int64) *Content {
 	return &Content{w: c.w, address: c.address, at: io.NewSectionReader(c.at, offset, size), size: size, depth: c.depth}
 }
 
+// Of is what a member of the content holds, looked at without being entered.
+func (c *Content) Of(m Member) *Content {
+	return &Content{w: c.w, address: c.address, at: m.At, size: m.Size, depth: c.depth}
+}
+
 // Wrong is what is wrong with a stream.
 type Wrong struct {
 	Class        Class // Damaged or Unreadable

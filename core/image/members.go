@@ -19,14 +19,22 @@ func (s *Set) Members(m *Image, c *archive.Content) ([]archive.Member, error) {
 		return nil, nil
 	}
 	out, err := f.Members(m, c)
-	named := map[string]int{}
+	named := Names{}
 	for i := range out {
-		name := out[i].Name
-		if named[name]++; named[name] > 1 {
-			out[i].Name = fmt.Sprintf("%s (%d)", name, named[name])
-		}
+		out[i].Name = named.Next(out[i].Name)
 	}
 	return out, err
+}
+
+// Names counts how often each name was given, so that no two parts of an image are called the same.
+type Names map[string]int
+
+// Next is the name of the next part that is called so: "x", "x (2)", "x (3)".
+func (n Names) Next(name string) string {
+	if n[name]++; n[name] > 1 {
+		return fmt.Sprintf("%s (%d)", name, n[name])
+	}
+	return name
 }
 
 // PartMembers opens the parts, each as it lies there.

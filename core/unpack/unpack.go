@@ -97,7 +97,7 @@ func Run(ctx context.Context, source string, o Options) (*Result, error) {
 		return nil, &archive.OpenError{Path: o.Into, Err: err, Write: true}
 	}
 	defer os.RemoveAll(staging)
-	u := &unpacker{o: o, root: root, staging: staging, name: archive.NameOf(source), images: map[string]bool{}}
+	u := &unpacker{o: o, root: root, staging: staging, name: archive.NameOf(source), images: map[string]bool{}, streams: map[string]bool{}}
 	if err := archive.WalkShown(ctx, source, o.Limits, u, o.Progress); err != nil {
 		return nil, err
 	}
@@ -127,6 +127,7 @@ type unpacker struct {
 	mu       sync.Mutex
 	files    []*staged
 	images   map[string]bool // whose members are opened, by address
+	streams  map[string]bool // what Options.Parts writes beside the compressed part that it is of, by the part's address
 	problems []archive.Problem
 	next     int
 }
@@ -151,6 +152,11 @@ func (u *unpacker) Report(p archive.Problem) { u.report(p) }
 // Begin implements archive.Visitor.
 func (u *unpacker) Begin(it *archive.Item, head []byte) archive.Sink {
 	s := &sink{u: u, it: it, kind: u.o.Formats.Kind(head)}
+	if u.o.Parts && (it.Part || it.Within) && archive.CompressionNamed(string(it.Container)) != "" {
+		u.mu.Lock()
+		u.streams[it.Address] = true
+		u.mu.Unlock()
+	}
 	target, ok := u.target(it.Address)
 	if !ok {
 		return s // its name, or one around it, leads astray; that is reported already
@@ -185,6 +191,10 @@ func (u *unpacker) target(address string) (string, bool) {
 		clean, why := archive.SafeName(level)
 		if why != "" {
 			return "", false
+		}
+		if u.streams[at] { // what it inflates to is a file beside it, and no folder
+			at, out = at+"::"+level, out+insideSuffix
+			continue
 		}
 		if i > 0 && u.images[at] {
 			out += partsSuffix
@@ -304,7 +314,7 @@ func (u *unpacker) keep(f *os.File, sum hash.Hash, target, address string, size 
 	}
 	u.mu.Lock()
 	defer u.mu.Unlock()
-	made := &staged{File{target, address, size, hex.EncodeToString(sum.Sum(nil)), false}, filepath.Base(f.Name()), order, mode&0o777 | 0o600}
+	made := &staged{File{target, address, size, hex.EncodeToString(sum.Sum(nil)), false}, filepath.Base(f.Name()), order, mode&0o755 | 0o600}
 	u.files = append(u.files, made)
 	return made, nil
 }
@@ -315,47 +325,81 @@ func (u *unpacker) parts(c *archive.Content, m *image.Image, target string, it *
 	if target == "" {
 		target = it.Name
 	}
+	if !c.Readable() {
+		return nil
+	}
+	members, err := u.o.Formats.Members(m, c)
+	if err != nil {
+		return err
+	}
+	named := image.Names{}
 	for i, p := range m.Parts {
-		address := it.Address + "::" + p.Name
-		if p.Size == 0 || !c.Readable() || !u.wanted(address) {
+		called := named.Next(p.Name)
+		address := it.Address + "::" + called
+		if p.Size == 0 || !u.wanted(address) {
 			continue
 		}
-		name, why := archive.SafeName(strings.ReplaceAll(p.Name, "/", "_"))
+		name, why := archive.SafeName(strings.ReplaceAll(called, "/", "_"))
 		if why != "" {
 			u.report(archive.Problem{Item: address, Class: archive.Unsafe, What: why, Advice: "it is not unpacked under this name"})
 			continue
 		}
-		order := append(slices.Clone(it.Order), i)
-		where := path.Join(target+partsSuffix, name)
-		inner := c.Section(p.Offset, min(p.Size, max(0, c.Size()-p.Offset)))
-		if err := u.part(inner, where, address, order); err != nil {
-			return err
-		}
-		deeper := &archive.Item{Address: address, Name: name, Order: order}
-		if p.Compression == "" || p.Unpacked == 0 {
-			if p.Image != nil {
-				if err := u.parts(inner, p.Image, where, deeper); err != nil {
-					return err
-				}
-			}
+		inner, problem := whole(c, &p, called, members)
+		if problem != nil {
+			problem.Item = address
+			u.report(*problem)
 			continue
 		}
-		z, problem, err := inner.Inflate(archive.Compression(p.Compression))
-		if err != nil {
-			return err
-		}
-		if z != nil && problem == nil {
-			err = u.part(z, where+insideSuffix, address, append(order, 0))
-			if err == nil && p.Image != nil {
-				err = u.parts(z, p.Image, where+insideSuffix, deeper)
-			}
-		}
-		z.Close()
-		if err != nil {
+		deeper := &archive.Item{Address: address, Name: name, Order: append(slices.Clone(it.Order), i)}
+		if err := u.partOf(inner, &p, path.Join(target+partsSuffix, name), deeper); err != nil {
 			return err
 		}
 	}
 	return nil
+}
+
+// whole is all that a part holds; called is its name among the members of its image.
+func whole(c *archive.Content, p *image.Part, called string, members []archive.Member) (*archive.Content, *archive.Problem) {
+	if p.Scattered { // the part tells of its first piece only
+		for _, o := range members {
+			if o.Name == called {
+				return c.Of(o), nil
+			}
+		}
+		return nil, &archive.Problem{Class: archive.Unreadable, What: "it lies in pieces that cannot be put together", Advice: "it is not unpacked; survey tells what is wrong with the image"}
+	}
+	if there := max(0, c.Size()-p.Offset); p.Offset < 0 || there < p.Size {
+		return nil, &archive.Problem{Class: archive.Damaged, What: fmt.Sprintf("truncated: it announces %d bytes, and %d are there", p.Size, there), Advice: "it is not unpacked; download the package again"}
+	}
+	return c.Section(p.Offset, p.Size), nil
+}
+
+// partOf writes one part, what it inflates to, and what is inside of that.
+func (u *unpacker) partOf(inner *archive.Content, p *image.Part, where string, it *archive.Item) error {
+	if err := u.part(inner, where, it.Address, it.Order); err != nil {
+		return err
+	}
+	if p.Compression == "" || p.Unpacked == 0 {
+		if p.Image == nil {
+			return nil
+		}
+		return u.parts(inner, p.Image, where, it)
+	}
+	z, problem, err := inner.Inflate(archive.Compression(p.Compression))
+	if err != nil {
+		return err
+	}
+	defer z.Close()
+	if problem != nil {
+		u.report(archive.Problem{Item: it.Address, Class: problem.Class, What: "inflated: " + problem.What, Advice: "it is written as it lies there only; " + problem.Advice})
+	}
+	if z == nil || problem != nil {
+		return nil
+	}
+	if err := u.part(z, where+insideSuffix, it.Address, append(slices.Clone(it.Order), 0)); err != nil || p.Image == nil {
+		return err
+	}
+	return u.parts(z, p.Image, where+insideSuffix, it)
 }
 
 func (u *unpacker) part(c *archive.Content, target, address string, order []int) error {
