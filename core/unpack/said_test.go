@@ -60,7 +60,7 @@ func TestWhatIsUnpacked(t *testing.T) {
 		{"a payload of which the stream is damaged", "p.zip", zipOf(file{"k.img", uimage(gzOf(strings.Repeat("a text of some length ", 40))[:45])}), everything},
 		{"partitions of one name, the last cut short", "disk.img", string(twins()), func(o *Options) { o.Parts = true }},
 		{"nothing in it", "p.zip", zipOf(), nil},
-		{"too many items", "p.zip", nested, func(o *Options) { o.Limits.Items = 5 }},
+		{"too many items", "p.zip", zipOf(file{"a.zip", zipOf(file{"b.zip", zipOf(file{"c", "1"})})}), func(o *Options) { o.Limits.Items = 3 }},
 		{"too deep", "p.zip", nested, func(o *Options) { o.Limits.Depth = 1 }},
 	} {
 		tellRuns(t, &b, c.what, c.name, c.data, c.set)
