@@ -172,6 +172,7 @@ func TestReadDeviceTree(t *testing.T) {
 	r, err = ReadFolder(dir)
 	require.NoError(t, err)
 	assert.Equal(t, []string{"model=Quillmere QM-8T @" + dir + "/model ?", "boards=quillmere,qm8t-a @" + dir + "/compatible", "serial=0417-221 @" + dir + "/serial-number"}, said(r))
+	assert.Equal(t, []string{dir + "/compatible: it is also compatible with quillmere,qm"}, r.Notes)
 	_, err = ReadFolder(t.TempDir())
 	assert.ErrorContains(t, err, "holds no device tree")
 

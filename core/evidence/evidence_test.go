@@ -45,7 +45,10 @@ func TestCollect(t *testing.T) {
 	model := fact.Source{Kind: fact.Capture, File: "devices/cab.yaml", Line: 3, Via: fact.Origin{Kind: fact.Capture, File: "captures/cab.txt", Line: 2}}
 	lost := fact.Source{Kind: fact.Capture, File: "devices/cab.yaml", Line: 30, Via: fact.Origin{Kind: fact.Capture, File: "gone.txt", Line: 2}}
 	content := fact.Source{Kind: fact.Content, File: "p.zip"}
-	got, err := Collect(context.Background(), []fact.Source{header, line, part, late, model, lost, content, header},
+	first := fact.Source{Kind: fact.DeviceFile, File: "devices/cab.yaml", Line: 1}
+	top := fact.Source{Kind: fact.Checksums, File: "p.zip::in.zip::m.txt", Line: 1}
+	start := fact.Source{Kind: fact.Header, File: "p.zip::in.zip::a.img", Offset: 0, Size: 1}
+	got, err := Collect(context.Background(), []fact.Source{header, line, part, late, model, lost, content, header, first, top, start},
 		Options{KitDir: dir, Packages: map[string]string{"p.zip": filepath.Join(dir, "packages/p.zip")}, Limits: archive.DefaultLimits()})
 	require.NoError(t, err)
 
@@ -61,4 +64,7 @@ func TestCollect(t *testing.T) {
 	assert.Contains(t, got[lost][0].Why, "gone.txt is not at hand")
 	assert.Contains(t, got[lost][1].Why, "has fewer lines")
 	assert.Empty(t, got[content])
+	assert.Equal(t, []Line{{1, "kind: device", true}, {2, "name: cab", false}, {3, "model: QM-8T", false}}, got[first][0].Lines)
+	assert.Equal(t, []Line{{1, "one", true}, {2, "two", false}, {3, "three", false}}, got[top][0].Lines)
+	assert.Equal(t, []int64{0, 0, 1}, []int64{got[start][0].At, got[start][0].Mark, got[start][0].MarkEnd})
 }

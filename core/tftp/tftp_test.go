@@ -310,6 +310,35 @@ func peer(t *testing.T, n *tftptest.Network, play func(conn *tftptest.Conn, from
 	return conn.LocalAddr().(*net.UDPAddr)
 }
 
+// What comes from another port than the one that asked is told off, and is no part of the transfer.
+func TestServerKeepsToThePortThatAsked(t *testing.T) {
+	synctest.Test(t, func(t *testing.T) {
+		n := &tftptest.Network{}
+		file := noise(600)
+		addr, _ := serve(t, n, file, Options{Timeout: time.Second})
+		asks, stranger := n.Listen(tftptest.Host(2), 0), n.Listen(tftptest.Host(2), 0)
+		b := make([]byte, 1000)
+		receive := func(c *tftptest.Conn) (*packet, net.Addr) {
+			k, from, err := c.ReadFrom(b)
+			require.NoError(t, err)
+			p, err := parse(bytes.Clone(b[:k]))
+			require.NoError(t, err)
+			return p, from
+		}
+		asks.WriteTo([]byte("\x00\x01image.bin\x00octet\x00"), addr)
+		p, from := receive(asks)
+		require.Equal(t, file[:512], p.data)
+		stranger.WriteTo(ack(1), from)
+		p, _ = receive(stranger)
+		assert.Equal(t, opError, p.op)
+		assert.Equal(t, CodeUnknownID, p.code)
+		asks.WriteTo(ack(1), from)
+		p, _ = receive(asks)
+		assert.Equal(t, file[512:], p.data)
+		asks.WriteTo(ack(2), from)
+	})
+}
+
 func TestOddPeers(t *testing.T) {
 	data := func(block uint16, n int) []byte {
 		return append([]byte{0, 3, byte(block >> 8), byte(block)}, make([]byte, n)...)
