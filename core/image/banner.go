@@ -39,22 +39,19 @@ func (b *banner) write(p []byte) {
 	if len(b.found) >= maxBanners {
 		return
 	}
-	// What may have begun in the last bytes is looked at together with the
-	// first of the new ones.
-	if len(b.rest) > 0 {
-		joint := append(b.rest, p[:min(len(p), bannerRoom)]...)
-		b.search(joint, b.at, len(b.rest))
-		if len(p) < bannerRoom {
-			drop := max(0, len(joint)-bannerRoom)
-			b.rest, b.at = append([]byte(nil), joint[drop:]...), b.at+int64(drop)
-			return
-		}
-		b.at += int64(len(b.rest))
+	// What began in the last bytes is looked at together with the first of the new ones, once all of it can be there.
+	joint := append(b.rest, p[:min(len(p), bannerRoom)]...)
+	whole := max(0, len(joint)-bannerRoom)
+	b.search(joint, b.at, whole)
+	b.at += int64(whole)
+	if len(p) <= bannerRoom {
+		b.rest = append(joint[:0], joint[whole:]...)
+		return
 	}
-	keep := max(0, len(p)-bannerRoom)
-	b.search(p, b.at, keep)
-	b.rest = append(b.rest[:0], p[keep:]...)
-	b.at += int64(keep)
+	whole = len(p) - bannerRoom
+	b.search(p, b.at, whole)
+	b.rest = append(joint[:0], p[whole:]...)
+	b.at += int64(whole)
 }
 
 // Write implements io.Writer; it never fails.

@@ -6,7 +6,7 @@
 // The promises: a sound file is told by its content and nothing is wrong with it; each fact cites the
 // bytes that it was read from, so that other bytes there say something else; no byte that a checksum
 // covers changes unnoticed; a file that is cut short is not sound, wherever the cut is; fields that
-// contradict the file are told in words; and nothing panics.
+// contradict the file are told in words; in how many pieces it comes makes no difference; and nothing panics.
 package imagetest
 
 import (
@@ -23,6 +23,7 @@ import (
 	"fitcheck/core/archive"
 	"fitcheck/core/fact"
 	"fitcheck/core/image"
+	"fitcheck/internal/pagetest"
 )
 
 // Sample is one sound file of a format, what its header says, and how it can be broken. It is written
@@ -88,6 +89,7 @@ func Conform(t *testing.T, s Suite) {
 			c.cut()
 			c.patched()
 			c.flipped()
+			c.pieces()
 			c.extreme()
 		})
 	}
@@ -294,6 +296,47 @@ func (c *conformance) patched() {
 			c.t.Errorf("%s: what is wrong then is %q, and does not say %q", p.What, all, p.Says)
 		}
 	}
+}
+
+// pieces hands the data over in pieces of one size after the other, with the size known and not: what is read of it is
+// always the same.
+func (c *conformance) pieces() {
+	for _, size := range []int64{int64(len(c.Data)), -1} {
+		var whole string
+		for _, piece := range []int{max(1, len(c.Data)), 1, 2, 3, 4, 5, 7, 8, 15, 17, 31, 64, 513, 4095, 4097} {
+			if len(c.Data)/piece > 1<<16 {
+				continue
+			}
+			r := image.Begin(c.set, c.Data[:min(len(c.Data), archive.HeadSize)], size, false)
+			for rest := range slices.Chunk(c.Data, piece) {
+				if _, err := r.Write(rest); err != nil {
+					c.t.Errorf("in pieces of %d bytes: %v", piece, err)
+					return
+				}
+			}
+			kind, m, err := r.End(archive.MemoryWithin(address, c.Data, archive.DefaultLimits()))
+			if err != nil {
+				c.t.Errorf("in pieces of %d bytes: %v", piece, err)
+				return
+			}
+			now := fmt.Sprintf("%s %s", kind, pagetest.Line(m))
+			if whole == "" {
+				whole = now
+			} else if now != whole {
+				c.t.Errorf("in pieces of %d bytes, of a size told as %d, it is read as\n%s\nand at once as\n%s", piece, size, from(now, whole), from(whole, now))
+				return
+			}
+		}
+	}
+}
+
+// from is what one text says from where another differs.
+func from(text, other string) string {
+	at := 0
+	for at < len(text) && at < len(other) && text[at] == other[at] {
+		at++
+	}
+	return pagetest.Cut(text[max(0, at-100):], 400)
 }
 
 // flipped changes each byte, for the sake of what must not happen: a panic, a broken promise.
