@@ -88,10 +88,12 @@ func TestWhatEachWordTells(t *testing.T) {
 			for _, other := range []string{"", "7", "stray", was + " " + was} {
 				look(fmt.Sprintf("line %d, %q for %q", line, other, was), text[:w[0]]+other+text[w[1]:])
 			}
+			changes.End(&b, fmt.Sprintf("line %d, another word for %q", line, was))
 		}
 		for at := 40; at < len(text); at += 40 {
 			look(fmt.Sprintf("cut at %d", at), text[:at])
 		}
+		changes.End(&b, "cut anywhere")
 		b.WriteString("\n")
 	}
 	pagetest.Hold(t, filepath.Join("testdata", "words.txt"), b.String())

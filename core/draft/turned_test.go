@@ -63,12 +63,14 @@ func turn(b *strings.Builder, name, text string, input func(text string) Input) 
 		} else {
 			look(fmt.Sprintf("line %d, not for %q", line, was), text[:w[0]]+"not "+text[w[1]:])
 		}
+		changes.End(b, fmt.Sprintf("line %d, about %q", line, was))
 	}
 	at := 0
 	for i, l := range strings.SplitAfter(text, "\n") {
 		look(fmt.Sprintf("line %d away", i+1), text[:at]+text[at+len(l):])
 		at += len(l)
 	}
+	changes.End(b, "a line away")
 }
 
 func drafted(in Input) []string {

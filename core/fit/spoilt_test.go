@@ -1,6 +1,7 @@
 package fit
 
 import (
+	"crypto/sha256"
 	"fmt"
 	"maps"
 	"math/rand/v2"
@@ -22,13 +23,14 @@ func TestWhatIsSaidOfSpoiltKits(t *testing.T) {
 	before := map[string]bool{}
 	tell := func(what string, p plan) {
 		var fresh []string
-		for _, l := range strings.Split(told(p.scene().run(t)), "\n") {
+		all := told(p.scene().run(t))
+		for _, l := range strings.Split(all, "\n") {
 			if alike := anyNumber.ReplaceAllString(l, "N"); l != "" && !before[alike] {
 				before[alike] = true
 				fresh = append(fresh, l)
 			}
 		}
-		fmt.Fprintf(&b, "## %s\n%s\n", what, strings.Join(append(fresh, ""), "\n"))
+		fmt.Fprintf(&b, "## %s (in all %.4x)\n%s\n", what, sha256.Sum256([]byte(all)), strings.Join(append(fresh, ""), "\n"))
 	}
 	for i := range 14 {
 		p := makePlan(r)

@@ -77,6 +77,7 @@ func TestWhatEachLineOfAListBrings(t *testing.T) {
 						look(fmt.Sprintf("line %d, %q for %q", n+1, other, l[w[0]:w[1]]), before+l[:w[0]]+other+l[w[1]:]+after)
 					}
 				}
+				changes.End(&b, fmt.Sprintf("%s line %d", f.name, n+1))
 			}
 		}
 		b.WriteString("\n")

@@ -1,7 +1,9 @@
 package pagetest
 
 import (
+	"crypto/sha256"
 	"fmt"
+	"hash"
 	"regexp"
 	"slices"
 	"strings"
@@ -16,12 +18,15 @@ type Changes struct {
 	// Most is how many bytes of a line are written; 0 for all of them. See Cut.
 	Most int
 	told map[string]bool
+
+	all     hash.Hash
+	differs bool
 }
 
 // Tell writes the lines that were there and are not now, and those that are new.
 func (c *Changes) Tell(b *strings.Builder, what string, now []string) {
 	if c.told == nil {
-		c.told = map[string]bool{}
+		c.told, c.all = map[string]bool{}, sha256.New()
 	}
 	for _, side := range []struct {
 		sign       string
@@ -31,6 +36,8 @@ func (c *Changes) Tell(b *strings.Builder, what string, now []string) {
 			if slices.Contains(side.rest, l) {
 				continue
 			}
+			c.differs = true
+			fmt.Fprintf(c.all, "%s: %s %s\n", what, side.sign, l)
 			alike := side.sign + c.Alike.ReplaceAllString(l, "…")
 			if c.told[alike] {
 				continue
@@ -42,4 +49,15 @@ func (c *Changes) Tell(b *strings.Builder, what string, now []string) {
 			fmt.Fprintf(b, "%s: %s %s\n", what, side.sign, l)
 		}
 	}
+}
+
+// End writes a sum over all that differed since the last one, told or not, so that what is told of another place already is
+// held, too.
+func (c *Changes) End(b *strings.Builder, what string) {
+	if c.all == nil || !c.differs {
+		return
+	}
+	fmt.Fprintf(b, "%s: in all %.4x\n", what, c.all.Sum(nil))
+	c.all.Reset()
+	c.differs = false
 }
