@@ -68,12 +68,16 @@ func (f *inflater) begin(method string, dst, src []byte) (n int, err error) {
 			}
 			defer z.Close()
 			n, err = io.ReadFull(z, dst)
+			err = zstdRefusal(err)
 		}
 		return err
 	})
+	var no *Unsupported
 	switch {
 	case err == io.EOF || err == io.ErrUnexpectedEOF:
 		return n, nil
+	case errors.As(err, &no):
+		return 0, err
 	case err != nil:
 		return n, damaged("it does not inflate (%s)", method)
 	}
@@ -174,13 +178,18 @@ func (f *inflater) byZstd(dst, src []byte) (int, error) {
 		f.zstd = z
 	}
 	out, err := f.zstd.DecodeAll(src, dst[:0])
-	if errors.Is(err, zstd.ErrWindowSizeExceeded) || errors.Is(err, zstd.ErrUnknownDictionary) {
-		return 0, unsupported("its zstd blocks need a window or a dictionary that fitcheck does not have")
-	}
 	if err == nil && len(out) > len(dst) {
 		err = errTooLong
 	}
-	return copy(dst, out), err // most often onto itself
+	return copy(dst, out), zstdRefusal(err) // most often onto itself
+}
+
+// zstdRefusal tells what the block asks for and fitcheck does not have from what is wrong with it.
+func zstdRefusal(err error) error {
+	if errors.Is(err, zstd.ErrWindowSizeExceeded) || errors.Is(err, zstd.ErrUnknownDictionary) {
+		return unsupported("its zstd blocks need a window or a dictionary that fitcheck does not have")
+	}
+	return err
 }
 
 // fill reads all that a stream holds, which is to fit.
