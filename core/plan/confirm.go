@@ -12,6 +12,7 @@ import (
 	"fitcheck/core/fit/check"
 	"fitcheck/core/rulebook"
 	"fitcheck/core/truth"
+	"fitcheck/core/version"
 	y "fitcheck/core/yamlfile"
 )
 
@@ -343,11 +344,24 @@ func (w *witness) version(component string) (v device.Value, ok bool, clash *dev
 	case truth.No:
 		return v, true, &holds, slot
 	case truth.Unknown:
-		if a, err := scheme.Parse(v.Text); err == nil && a.LeavesOpen() {
+		if leavesOpen(scheme, v.Text) {
 			return holds, true, nil, ""
 		}
 	}
 	return v, true, nil, ""
+}
+
+// planOpen is the advice where the captures tell the build, and the plan does not.
+const planOpen = "the plan leaves the build open: write the whole version where the plan has it from, and confirm again"
+
+func reads(s *version.Scheme, text string) bool {
+	_, err := s.Parse(text)
+	return err == nil
+}
+
+func leavesOpen(s *version.Scheme, text string) bool {
+	v, err := s.Parse(text)
+	return err == nil && v.LeavesOpen()
 }
 
 // versions holds the installed components against what was promised.
@@ -375,14 +389,17 @@ func (w *witness) versions() []fit.Check {
 		case truth.Yes:
 			args = args[:2]
 		case truth.Unknown:
-			code = versionBuild
-			if _, err := w.rules.Scheme(e.Key).Parse(v.Text); err != nil {
+			if code = versionBuild; !reads(w.rules.Scheme(e.Key), v.Text) {
 				code = versionOther
 			}
 		default:
 			code = versionOther
 		}
-		out = append(out, sides(code.Line(e.Key, args...), v.Text, want, of, captured(v)))
+		line := code.Line(e.Key, args...)
+		if code == versionBuild && leavesOpen(w.rules.Scheme(e.Key), want) { // of the captures it is not to be had
+			line = line.Advise(planOpen)
+		}
+		out = append(out, sides(line, v.Text, want, of, captured(v)))
 	}
 	return out
 }
@@ -433,11 +450,15 @@ func (w *witness) slots() []fit.Check {
 			case truth.Yes:
 				code, args = slotKept, args[:2]
 			case truth.Unknown:
-				if _, err := scheme.Parse(v.Text); err == nil {
+				if reads(scheme, v.Text) {
 					code = slotBuild
 				}
 			}
-			out = append(out, sides(code.Line(name, args...), v.Text, s.Main.Text, of, captured(v)))
+			line := code.Line(name, args...)
+			if code == slotBuild && leavesOpen(scheme, s.Main.Text) {
+				line = line.Advise(planOpen)
+			}
+			out = append(out, sides(line, v.Text, s.Main.Text, of, captured(v)))
 		}
 	}
 	return out
