@@ -78,7 +78,20 @@ func (w *walker) enter(it *Item, levels int) error {
 func fatal(err error) bool {
 	var b *BoundError
 	var o *OpenError
-	return errors.As(err, &b) || errors.As(err, &o) || errors.Is(err, context.Canceled) || errors.Is(err, context.DeadlineExceeded)
+	var v *visitorError
+	return errors.As(err, &b) || errors.As(err, &o) || errors.As(err, &v) || errors.Is(err, context.Canceled) || errors.Is(err, context.DeadlineExceeded)
+}
+
+// visitorError is what a visitor failed with, which says nothing of the package.
+type visitorError struct{ error }
+
+func (e *visitorError) Unwrap() error { return e.error }
+
+func byVisitor(err error) error {
+	if err == nil {
+		return nil
+	}
+	return &visitorError{err}
 }
 
 // disk is random access to a file of the system's: where it cannot be read, that is no damage of what it holds.

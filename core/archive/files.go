@@ -205,7 +205,7 @@ func (l *listing) show(f *content.File, data io.Reader) error {
 	fmt.Fprint(&sum, f.Mode.Type(), f.Size, f.Target, f.Same)
 	if data == nil {
 		if err := l.to.File(f, nil); err != nil {
-			return err
+			return byVisitor(err)
 		}
 		l.named(f, sum.Sum64())
 		return nil
@@ -241,14 +241,14 @@ func (l *listing) pass(f *content.File, data *watched) error {
 		it := l.p.it.child(f.Path, f.Size, l.levels, i)
 		it.Mode = f.Mode.Perm()
 		if err := l.to.File(f, nil); err != nil {
-			return err
+			return byVisitor(err)
 		}
 		err := l.w.item(it, source{r: data})
 		data.err = nil // the item's, which says so
 		return err
 	}
 	if err := l.to.File(f, data); err != nil {
-		return err
+		return byVisitor(err)
 	}
 	buf := buffers.Get().(*[]byte)
 	defer buffers.Put(buf)

@@ -62,5 +62,5 @@ func (w *walker) passOver(it *Item) error {
 	if err := w.countItem(it.Address); err != nil {
 		return err
 	}
-	return w.visitor.Begin(it, nil).End(&Content{w: w, address: it.Address, size: max(0, it.Size), depth: it.Depth, skipped: true}, nil)
+	return byVisitor(w.visitor.Begin(it, nil).End(&Content{w: w, address: it.Address, size: max(0, it.Size), depth: it.Depth, skipped: true}, nil))
 }

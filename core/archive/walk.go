@@ -118,7 +118,7 @@ func (w *walker) end(p *pass, c *Content, head int, err error) error {
 	if p.ending != nil {
 		p.problems = append(p.problems, *p.ending)
 	}
-	if endErr := p.sink.End(c, p.problems); err == nil {
+	if endErr := byVisitor(p.sink.End(c, p.problems)); err == nil {
 		err = endErr
 	}
 	if s, ok := p.sink.(Summer); ok {
@@ -169,7 +169,7 @@ func (w *walker) unread(it *Item, err error) error {
 	if _, unsafe := SafeName(it.Name); unsafe != "" {
 		problems = append(problems, Problem{it.Address, Unsafe, unsafe, notUnderThisName})
 	}
-	return sink.End(&Content{w: w, address: it.Address, size: max(0, it.Size), depth: it.Depth, skipped: true, unread: true}, problems)
+	return byVisitor(sink.End(&Content{w: w, address: it.Address, size: max(0, it.Size), depth: it.Depth, skipped: true, unread: true}, problems))
 }
 
 const notUnderThisName = "it will not be unpacked under this name"
