@@ -36,7 +36,9 @@ func TestWhatIsSaid(t *testing.T) {
 		fmt.Fprintf(&b, "## %s, %d bytes\n", name, len(data))
 		told := map[string]int{}
 		var lines, alikes []string
+		var sum pagetest.Sum
 		say := func(what, text string) {
+			sum.Add("%s: %s", what, text)
 			alike := numbers.ReplaceAllString(names.ReplaceAllString(text, "…"), "…")
 			if told[alike]++; told[alike] == 1 {
 				lines, alikes = append(lines, what+": "+text), append(alikes, alike)
@@ -57,6 +59,7 @@ func TestWhatIsSaid(t *testing.T) {
 			var items []string
 			for _, it := range n.items {
 				items = append(items, fmt.Sprintf("%q %s %d of %d", it.Address, it.Container, len(n.content[it.Address]), it.Size))
+				sum.Add("%v %v %s", items[len(items)-1], it.Mode, n.content[it.Address])
 			}
 			if what == "sound" {
 				for i, it := range n.items {
@@ -98,7 +101,7 @@ func TestWhatIsSaid(t *testing.T) {
 			}
 			b.WriteString(line + "\n")
 		}
-		b.WriteString("\n")
+		fmt.Fprintf(&b, "in all %s\n\n", &sum)
 	}
 	pagetest.Hold(t, filepath.Join("testdata", "said.txt"), b.String())
 }

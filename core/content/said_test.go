@@ -53,6 +53,7 @@ func turn(t *testing.T, b *strings.Builder, name, kind string, data []byte, most
 	require.NoError(t, err)
 	b.WriteString(sound + "\n")
 	told := map[string]int{}
+	var all pagetest.Sum
 	var lines, alikes []string
 	look := func(what string, data []byte) {
 		found, err := summed(kind, data, true)
@@ -63,6 +64,7 @@ func turn(t *testing.T, b *strings.Builder, name, kind string, data []byte, most
 		case found != sound:
 			said = "it holds\n" + differing(sound, found)
 		}
+		all.Add("%s %v %s", what, err, found)
 		alike := numbers.ReplaceAllString(said, "…")
 		if strings.HasPrefix(said, "it holds") && told["it holds"] >= most && told[alike] == 0 {
 			alike = "it holds something else again"
@@ -94,7 +96,7 @@ func turn(t *testing.T, b *strings.Builder, name, kind string, data []byte, most
 		}
 		b.WriteString(line + "\n")
 	}
-	b.WriteString("\n")
+	fmt.Fprintf(b, "in all %s\n\n", &all)
 }
 
 // numbers, names and digests are left out of account where what is said is told once.

@@ -1,9 +1,7 @@
 package pagetest
 
 import (
-	"crypto/sha256"
 	"fmt"
-	"hash"
 	"regexp"
 	"slices"
 	"strings"
@@ -19,14 +17,14 @@ type Changes struct {
 	Most int
 	told map[string]bool
 
-	all     hash.Hash
+	all     Sum
 	differs bool
 }
 
 // Tell writes the lines that were there and are not now, and those that are new.
 func (c *Changes) Tell(b *strings.Builder, what string, now []string) {
 	if c.told == nil {
-		c.told, c.all = map[string]bool{}, sha256.New()
+		c.told = map[string]bool{}
 	}
 	for _, side := range []struct {
 		sign       string
@@ -37,7 +35,7 @@ func (c *Changes) Tell(b *strings.Builder, what string, now []string) {
 				continue
 			}
 			c.differs = true
-			fmt.Fprintf(c.all, "%s: %s %s\n", what, side.sign, l)
+			c.all.Add("%s: %s %s", what, side.sign, l)
 			alike := side.sign + c.Alike.ReplaceAllString(l, "…")
 			if c.told[alike] {
 				continue
@@ -54,10 +52,8 @@ func (c *Changes) Tell(b *strings.Builder, what string, now []string) {
 // End writes a sum over all that differed since the last one, told or not, so that what is told of another place already is
 // held, too.
 func (c *Changes) End(b *strings.Builder, what string) {
-	if c.all == nil || !c.differs {
-		return
+	if c.differs {
+		fmt.Fprintf(b, "%s: in all %s\n", what, &c.all)
 	}
-	fmt.Fprintf(b, "%s: in all %.4x\n", what, c.all.Sum(nil))
-	c.all.Reset()
 	c.differs = false
 }

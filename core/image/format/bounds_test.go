@@ -21,6 +21,7 @@ func TestWhatEachNumberMayBe(t *testing.T) {
 		fmt.Fprintf(&b, "## %s\n", s.name)
 		sound := outline(t, s.data)
 		tried := map[int64]bool{}
+		var all pagetest.Sum
 		for _, f := range m.Fields {
 			size := len(f.Raw)
 			if size > 8 || size&(size-1) != 0 || size == 0 || f.Offset+int64(size) > int64(len(s.data)) || tried[f.Offset] {
@@ -37,7 +38,9 @@ func TestWhatEachNumberMayBe(t *testing.T) {
 			for _, n := range around(size, number(order, f.Raw)) {
 				other := bytes.Clone(s.data)
 				put(order, other[f.Offset:f.Offset+int64(size)], n)
-				said := against(sound, outline(t, other))
+				now := outline(t, other)
+				all.Add("%q", now)
+				said := against(sound, now)
 				if said != last {
 					end()
 					last, from = said, n
@@ -46,7 +49,7 @@ func TestWhatEachNumberMayBe(t *testing.T) {
 			}
 			end()
 		}
-		b.WriteString("\n")
+		fmt.Fprintf(&b, "in all %s\n\n", &all)
 	}
 	pagetest.Hold(t, filepath.Join("testdata", "bounds.txt"), b.String())
 }

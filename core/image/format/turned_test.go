@@ -34,19 +34,25 @@ func TestWhatEachByteHolds(t *testing.T) {
 	for _, s := range turnable() {
 		fmt.Fprintf(&b, "## %s, %d bytes\n", s.name, len(s.data))
 		sound := outline(t, s.data)
+		var all pagetest.Sum
+		outcomeOf := func(data []byte) string {
+			now := outline(t, data)
+			all.Add("%q", now)
+			return outcome(sound, now)
+		}
 		grouped(&b, "turned", s.data, func(at int) string {
 			other := bytes.Clone(s.data)
 			other[at] ^= 0x04
-			return outcome(sound, outline(t, other))
+			return outcomeOf(other)
 		})
-		grouped(&b, "cut at", s.data, func(at int) string { return outcome(sound, outline(t, s.data[:at])) })
+		grouped(&b, "cut at", s.data, func(at int) string { return outcomeOf(s.data[:at]) })
 		for _, tail := range []struct {
 			name string
 			data []byte
 		}{{"three zeros", make([]byte, 3)}, {"zeros", make([]byte, 5000)}, {"FF", bytes.Repeat([]byte{0xff}, 11)}, {"bytes", []byte("tram")}, {"itself", s.data}} {
-			fmt.Fprintf(&b, "%s behind it: %s\n", tail.name, outcome(sound, outline(t, append(bytes.Clone(s.data), tail.data...))))
+			fmt.Fprintf(&b, "%s behind it: %s\n", tail.name, outcomeOf(append(bytes.Clone(s.data), tail.data...)))
 		}
-		b.WriteString("\n")
+		fmt.Fprintf(&b, "in all %s\n\n", &all)
 	}
 	pagetest.Hold(t, filepath.Join("testdata", "turned.txt"), b.String())
 }
