@@ -18,6 +18,8 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
+	"fitcheck/internal/pagetest"
 )
 
 // littles are little file systems, one of each kind: the test file of the kind adds it.
@@ -181,4 +183,38 @@ func volumes(at io.ReaderAt, size int64) (string, error) {
 		fmt.Fprintf(&out, "volume %d %q, static %v, %d bytes, %x\n", v.ID, v.Name, v.Static, n, sum.Sum(nil)[:4])
 	}
 	return out.String(), nil
+}
+
+var errVisit = errors.New("no room for it")
+
+// What a visit fails with ends the walk, whichever file it is of, and is told as it is.
+func TestAVisitsErrorEndsTheWalk(t *testing.T) {
+	all := pagetest.Images(t, ".")
+	for kind, little := range littles {
+		all[kind+"-little"] = little(t)
+	}
+	for name, data := range all {
+		kind, _, _ := strings.Cut(name, "-")
+		if kind == "ubi" {
+			continue // what it holds is told as volumes
+		}
+		walked := func(at int) (calls int, err error) {
+			fsys, err := Open(kind, bytes.NewReader(data), int64(len(data)))
+			require.NoError(t, err, name)
+			err = fsys.Walk(context.Background(), func(f *File) error {
+				if calls++; calls-1 == at {
+					return errVisit
+				}
+				return nil
+			})
+			return calls, err
+		}
+		n, err := walked(-1)
+		require.NoError(t, err, name)
+		for at := 0; at < n; at += max(1, n/10) {
+			calls, err := walked(at)
+			assert.ErrorIs(t, err, errVisit, "%s, file %d of %d", name, at, n)
+			assert.Equal(t, at+1, calls, "%s: nothing comes behind it", name)
+		}
+	}
 }
