@@ -250,24 +250,29 @@ func verifyPGP(signature []byte, key *Key, content Content, now time.Time) Resul
 		return Result{NoKey, fmt.Sprintf("%s holds no OpenPGP key", key.File), ""}
 	}
 	config := &packet.Config{Time: func() time.Time { return now }}
-	var signer *openpgp.Entity
-	var err error
-	if block, _ := clearsign.Decode(signature); block != nil {
-		signer, err = block.VerifySignature(key.pgp, config)
-	} else {
-		data := content.Reader(0, content.Size())
-		if bytes.Contains(signature[:min(64, len(signature))], []byte("BEGIN PGP")) {
-			signer, err = openpgp.CheckArmoredDetachedSignature(key.pgp, data, bytes.NewReader(signature), config)
-		} else {
-			signer, err = openpgp.CheckDetachedSignature(key.pgp, data, bytes.NewReader(signature), config)
-		}
+	if block, _ := clearsign.Decode(withoutMark(signature)); block != nil {
+		return verifyClear(signature, key, content, config)
 	}
+	data := content.Reader(0, content.Size())
+	if bytes.Contains(signature[:min(64, len(signature))], []byte("BEGIN PGP")) {
+		signer, err := openpgp.CheckArmoredDetachedSignature(key.pgp, data, bytes.NewReader(signature), config)
+		return pgpResult(signer, err, key)
+	}
+	signer, err := openpgp.CheckDetachedSignature(key.pgp, data, bytes.NewReader(signature), config)
+	return pgpResult(signer, err, key)
+}
+
+// pgpResult tells what verifying came to by its error.
+func pgpResult(signer *openpgp.Entity, err error, key *Key) Result {
 	name := ""
 	if signer != nil {
 		if id := signer.PrimaryIdentity(); id != nil {
 			name = id.Name
 		}
 	}
+	var structural pgperrors.StructuralError
+	var unsupported pgperrors.UnsupportedError
+	var weak pgperrors.WeakAlgorithmError
 	switch {
 	case err == nil:
 		return Result{Verified, "it verifies, and the kit knows who signed", name}
@@ -275,53 +280,18 @@ func verifyPGP(signature []byte, key *Key, content Content, now time.Time) Resul
 		return Result{Unknown, "somebody signed it whose key is not in " + key.File, ""}
 	case errors.Is(err, pgperrors.ErrKeyExpired), errors.Is(err, pgperrors.ErrSignatureExpired):
 		return Result{Expired, "the key or the signature is past its time", name}
-	}
-	var structural pgperrors.StructuralError
-	if errors.As(err, &structural) || errors.Is(err, io.EOF) {
+	case errors.Is(err, pgperrors.ErrKeyRevoked):
+		return Result{Failed, "the key that signed it was revoked", name}
+	case errors.Is(err, pgperrors.ErrSignatureOlderThanKey):
+		return Result{Failed, "it is older than the key that it names", name}
+	case errors.As(err, &weak):
+		return Result{Failed, "it is made by an algorithm that proves nothing any more", name}
+	case errors.As(err, &unsupported):
+		return Result{Unread, "it is made in a way that fitcheck does not verify", name}
+	case errors.As(err, &structural), errors.Is(err, io.EOF):
 		return Result{Unread, "it does not read as OpenPGP (RFC 9580)", name}
 	}
 	return Result{Failed, "it is not a signature of this content", name}
-}
-
-// ClearText returns what a clear-signed text says, with the lines of the
-// armour blank, so that every line keeps its number; nil when it is none.
-func ClearText(data []byte) []byte {
-	if !bytes.HasPrefix(bytes.TrimPrefix(data, []byte("\ufeff")), []byte("-----BEGIN PGP SIGNED MESSAGE-----")) {
-		return nil
-	}
-	if block, _ := clearsign.Decode(data); block == nil {
-		return nil
-	}
-	var out bytes.Buffer
-	const (
-		headers = iota
-		text
-		signature
-	)
-	state := headers
-	for line := range bytes.Lines(data) {
-		bare := bytes.TrimRight(line, " \t\r\n")
-		blank := []byte("\n")
-		if !bytes.HasSuffix(line, blank) {
-			blank = nil
-		}
-		switch {
-		case state == headers:
-			if len(bare) == 0 {
-				state = text
-			}
-			line = blank
-		case bytes.Equal(bare, []byte("-----BEGIN PGP SIGNATURE-----")):
-			state = signature
-			line = blank
-		case state == signature:
-			line = blank
-		default:
-			line = bytes.TrimPrefix(line, []byte("- "))
-		}
-		out.Write(line)
-	}
-	return out.Bytes()
 }
 
 // fingerprint names a key that has no other name.

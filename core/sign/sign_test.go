@@ -331,3 +331,64 @@ func TestClearText(t *testing.T) {
 		assert.Equal(t, strings.Count(b.String(), "\n"), strings.Count(got, "\n"), "every line keeps its number")
 	}
 }
+
+// Of a clear-signed file only the text in it is signed, and that is what is read of it: nothing that anybody could have put
+// around it, nor another content beside which it lies.
+func TestClearSignedCoversItsTextOnly(t *testing.T) {
+	config := &packet.Config{Time: func() time.Time { return now.AddDate(0, -1, 0) }, Algorithm: packet.PubKeyAlgoEdDSA}
+	maker, err := openpgp.NewEntity("Quillmere", "", "releases@quillmere.example", config)
+	require.NoError(t, err)
+	k := &Key{File: "keys/k.asc", pgp: openpgp.EntityList{maker}}
+	signed := func(text string) string {
+		var b bytes.Buffer
+		w, err := clearsign.Encode(&b, maker.PrivateKey, config)
+		require.NoError(t, err)
+		_, err = w.Write([]byte(text))
+		require.NoError(t, err)
+		require.NoError(t, w.Close())
+		return b.String()
+	}
+	const own = "aa  boot.bin\nbb  main.img\n"
+	genuine := signed(own)
+	forged := strings.Replace(genuine, "bb  main", "cc  main", 1)
+	_, body, _ := strings.Cut(genuine, "\n\n")
+	for name, c := range map[string]struct {
+		file, of string // "" is the file itself
+		outcome  Outcome
+		reads    string // of the file, without blank lines; "" for all of it
+	}{
+		"itself": {genuine, "", Verified, own},
+		"with ends of lines as of another system":      {strings.ReplaceAll(genuine, "\n", "\r\n"), "", Verified, own},
+		"with a mark before it":                        {"\ufeff" + genuine, "", Verified, own},
+		"its text":                                     {genuine, own, Verified, own},
+		"its text, with blanks at ends of lines":       {genuine, "aa  boot.bin  \r\nbb  main.img\r\n\r\n", Verified, own},
+		"another text":                                 {genuine, "cc  main.img\n", Failed, own},
+		"nothing":                                      {genuine, "\n", Failed, own},
+		"the same file, and more":                      {genuine, genuine + "cc  main.img\n", Failed, own},
+		"lines before it":                              {"cc  main.img\n" + genuine, "", Partial, ""},
+		"lines behind it":                              {genuine + "cc  main.img\n", "", Verified, own},
+		"a forged one before it":                       {forged + genuine, "", Failed, "aa  boot.bin\ncc  main.img\n"},
+		"a forged one before it, with a mark":          {"\ufeff" + forged + genuine, "", Failed, "aa  boot.bin\ncc  main.img\n"},
+		"a second one behind it":                       {genuine + signed("dd  poe.bin\n"), "", Verified, own},
+		"a forged one behind it":                       {genuine + forged, "", Verified, own},
+		"blanks behind a line that looks like its end": {signed("-----BEGIN PGP SIGNATURE----- \nbb  main.img\n"), "", Verified, "-----BEGIN PGP SIGNATURE-----\nbb  main.img\n"},
+		"without its header":                           {"-----BEGIN PGP SIGNED MESSAGE-----\n\n" + body, "", Verified, own},
+	} {
+		of := c.of
+		if of == "" {
+			of = c.file
+		}
+		r := Verify([]byte(c.file), "openpgp", k, text(of), now)
+		assert.Equal(t, c.outcome, r.Outcome, "%s: %s", name, r.Because)
+		got := ClearText([]byte(c.file))
+		if c.reads == "" {
+			assert.Nil(t, got, name)
+			continue
+		}
+		assert.Equal(t, c.reads, strings.TrimLeft(strings.TrimRight(string(got), "\n")+"\n", "\n"), name)
+		assert.Equal(t, strings.Count(c.file, "\n"), strings.Count(string(got), "\n"), "%s: lines keep their numbers", name)
+		if at := strings.Index(c.file, "bb  main"); at > 0 && strings.Contains(c.reads, "bb  main") {
+			assert.Equal(t, strings.Count(c.file[:at], "\n"), strings.Count(string(got)[:strings.Index(string(got), "bb  main")], "\n"), name)
+		}
+	}
+}
