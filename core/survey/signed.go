@@ -192,7 +192,7 @@ func (s *Survey) tell(item, of string, r sign.Result) {
 	case sign.Missing:
 		p.Advice = "get the signature from the maker"
 	case sign.Partial:
-		p.Advice = "ask the maker for an image whose signature covers all that it starts"
+		p.Advice = "ask the maker for one whose signature covers all of it"
 	case sign.Unknown:
 		p.Advice = "find out who signed it, and put that key into keys/ only when the maker vouches for it"
 	case sign.NotYet:

@@ -17,7 +17,7 @@ var (
 	signatureFails    = signatureCheck.Code("fails", Misfit, "it does not verify, or cannot be read", "%s: %s", "do not install it; download it again from the maker")
 	signatureExpired  = signatureCheck.Code("expired", Unsettled, "the key that made it no longer holds", "%s: %s", "ask the maker for a package that is signed with a key that still holds")
 	signatureUnknown  = signatureCheck.Code("unknown_signer", Unsettled, "it is by a key that the kit does not have", "%s: %s", "find out who signed it, and put that key into keys/ only when the maker vouches for it")
-	signaturePartial  = signatureCheck.Code("partial", Unsettled, "it covers only a part of what is installed", "%s: %s", "ask the maker for an image whose signature covers all that it starts")
+	signaturePartial  = signatureCheck.Code("partial", Unsettled, "it covers only a part of what is installed", "%s: %s", "ask the maker for one whose signature covers all of it")
 	signatureNoKey    = signatureCheck.Code("no_key", Unsettled, "the kit has no key to verify it with", "%s: %s", "put the maker's public key into the kit's keys/")
 	signatureAbsent   = signatureCheck.Code("absent", Unsettled, "the rulebook expects one, and there is none", "%s: %s", "get the signature from the maker")
 	signatureQuick    = signatureCheck.Code("quick", Unsettled, "it was not verified", "the signature was not verified", "match again without -quick")
@@ -31,7 +31,7 @@ var (
 	signatureNotAsked = signatureCheck.Code("none_expected", NotApplicable, "the rulebook expects no signature", "no signature is expected", "")
 	signatureThere    = signatureCheck.Code("unexpected_file", Note, "the package holds a signature that the rulebook does not speak of", "%s is a signature that nobody expects, and is not verified", "")
 	signatureInPart   = signatureCheck.Code("signed_in_part", Unsettled, "an image that would be started is not covered", "%s is not signed, nor is the configuration that starts it",
-		"ask the maker for an image whose signature covers all that it starts")
+		"ask the maker for one whose signature covers all of it")
 	signatureNone = signatureCheck.Code("not_signed", Unsettled, "the rulebook expects the image to carry one, and it carries none", "the rulebook expects the image to carry a signature, and it carries none", "ask the maker for the signed image")
 )
 
