@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"compress/gzip"
 	"fmt"
+	"hash/crc32"
 	"strings"
 )
 
@@ -26,6 +27,8 @@ func rarer() []sample {
 	add("zimage, big-endian", zimageBig(gz("", []byte(linux))))
 	add("arm64 EFI kernel", efiKernel("ARM\x64", 0xaa64))
 	add("riscv EFI kernel", efiKernel("RSC\x05", 0x5064))
+	add("bzimage, signed", signedKernel(0x20b, 24+112))
+	add("bzimage of 32 bits, signed", signedKernel(0x10b, 24+96))
 	add("pe 32, signed, with symbols", pe32())
 	add("pe of an odd length", oddPE())
 	add("pe that unpacks itself", selfUnpacking())
@@ -62,6 +65,17 @@ func rarer() []sample {
 func resummedExt(b []byte) []byte {
 	le.PutUint32(b[2044:], uint32(castagnoli(b[1024:2044])))
 	return b
+}
+
+// signedKernel is a bzImage that is an EFI program as well, whose directories (the fifth tells of its signatures) begin some bytes
+// behind the PE header.
+func signedKernel(magic, dirs int) []byte {
+	b := bzimage([]byte("a payload"))
+	const pe = 0x40
+	end := len(b)
+	blob(b).text(0, "MZ").le32(0x3c, pe).text(pe, "PE\x00\x00").le16(pe+4, 0x8664).le16(pe+20, 112+8*5).le16(pe+24, magic).le32(pe+dirs+4*8, end+8).le32(pe+dirs+4*8+4, 24)
+	b = le.AppendUint32(b[:end-4], ^crc32.ChecksumIEEE(b[:end-4]))
+	return append(b, append(make([]byte, 8), bytes.Repeat([]byte{0x5a}, 24)...)...)
 }
 
 // turnable are all that the pages speak of.
