@@ -191,3 +191,43 @@ func TestReaches(t *testing.T) {
 	assert.Equal(t, []Reach{{Host: "192.0.2.3", Inside: []string{"cab"}}, {Host: "198.51.100.1", Outside: []string{"cab"}}, {Host: "2001:db8::3", Outside: []string{"cab"}}}, reaches("[::]:69", own))
 	assert.Equal(t, []Reach{{Host: "127.0.0.1", Outside: []string{"cab"}}}, reaches("0.0.0.0:69", own[:1]))
 }
+
+// unreadable is an address that says nothing of where it is.
+type unreadable struct{ *played }
+
+func (unreadable) Address() net.Addr { return &net.UnixAddr{Name: "pipe", Net: "unix"} }
+
+// Its own fetch goes to where each protocol listens: to this computer where that is everywhere, and past what has no address.
+func TestItsOwnFetchGoesWhereItListens(t *testing.T) {
+	f := opened(t, staged(t))
+	var asked []string
+	fetch := func(_ context.Context, at, name string, _ map[string]string, w io.Writer, _ transport.Progress) error {
+		asked = append(asked, at)
+		file, _, err := f.Open(name)
+		if err != nil {
+			return err
+		}
+		_, err = io.WriteString(w, read(t, file))
+		return err
+	}
+	var all []Listening
+	for _, at := range []string{"0.0.0.0:69", "192.0.2.1:6969", "[::]:80", "[2001:db8::1]:443"} {
+		all = append(all, Listening{&transport.Protocol{Name: "played", Network: "udp", Fetch: fetch}, &played{at: at}})
+	}
+	all = slices.Insert(all, 1, Listening{&transport.Protocol{Name: "played", Network: "unix", Fetch: fetch}, unreadable{&played{}}})
+	s := NewSession(f, all, func(News) {})
+	require.NoError(t, s.fetchOwn(context.Background()))
+	require.Len(t, asked, 4)
+	assert.Equal(t, []string{"127.0.0.1:69", "192.0.2.1:6969", "[2001:db8::1]:443"}, slices.Delete(slices.Clone(asked), 2, 3))
+	assert.Contains(t, []string{"127.0.0.1:80", "[::1]:80"}, asked[2])
+
+	given, stop := context.WithCancel(context.Background())
+	stop()
+	assert.ErrorIs(t, s.fetchOwn(given), context.Canceled)
+	all[0].Fetch = func(context.Context, string, string, map[string]string, io.Writer, transport.Progress) error {
+		return errors.New("nobody there")
+	}
+	assert.ErrorContains(t, s.fetchOwn(context.Background()), "this computer itself could not fetch")
+	all[0].Fetch = func(context.Context, string, string, map[string]string, io.Writer, transport.Progress) error { return nil }
+	assert.ErrorContains(t, s.fetchOwn(context.Background()), "is not what was staged")
+}

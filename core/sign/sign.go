@@ -23,6 +23,7 @@ import (
 	"time"
 
 	"github.com/ProtonMail/go-crypto/openpgp"
+	"github.com/ProtonMail/go-crypto/openpgp/armor"
 	"github.com/ProtonMail/go-crypto/openpgp/clearsign"
 	pgperrors "github.com/ProtonMail/go-crypto/openpgp/errors"
 	"github.com/ProtonMail/go-crypto/openpgp/packet"
@@ -255,11 +256,33 @@ func verifyPGP(signature []byte, key *Key, content Content, now time.Time) Resul
 	}
 	data := content.Reader(0, content.Size())
 	if bytes.Contains(signature[:min(64, len(signature))], []byte("BEGIN PGP")) {
-		signer, err := openpgp.CheckArmoredDetachedSignature(key.pgp, data, bytes.NewReader(signature), config)
-		return pgpResult(signer, err, key)
+		block, err := armor.Decode(bytes.NewReader(signature))
+		if err != nil {
+			return pgpResult(nil, pgperrors.StructuralError(err.Error()), key)
+		}
+		if signature, err = io.ReadAll(block.Body); err != nil {
+			return pgpResult(nil, pgperrors.StructuralError(err.Error()), key)
+		}
+	}
+	if !holdsSignature(signature) { // nobody signed it
+		return pgpResult(nil, pgperrors.StructuralError("no signature"), key)
 	}
 	signer, err := openpgp.CheckDetachedSignature(key.pgp, data, bytes.NewReader(signature), config)
 	return pgpResult(signer, err, key)
+}
+
+// holdsSignature tells whether there is a signature among the packets.
+func holdsSignature(packets []byte) bool {
+	r := packet.NewReader(bytes.NewReader(packets))
+	for {
+		p, err := r.Next()
+		if err != nil {
+			return false
+		}
+		if _, ok := p.(*packet.Signature); ok {
+			return true
+		}
+	}
 }
 
 // pgpResult tells what verifying came to by its error.

@@ -224,9 +224,24 @@ func TestOpenPGP(t *testing.T) {
 	assert.Equal(t, strings.TrimSpace(string(content)), strings.TrimSpace(string(plain)))
 	assert.Nil(t, ClearText([]byte(content)))
 
+	// The key need not be armoured, and may be one of several.
+	var ring bytes.Buffer
+	require.NoError(t, maker.Serialize(&ring))
+	assert.Equal(t, Verified, Verify(binary.Bytes(), "", key(t, ring.Bytes()), content, now).Outcome)
+
 	stranger, err := openpgp.NewEntity("Somebody", "", "x@example", config)
 	require.NoError(t, err)
 	assert.Equal(t, Unknown, Verify(binary.Bytes(), "", export(stranger), content, now).Outcome)
+	require.NoError(t, stranger.Serialize(&ring))
+	assert.Equal(t, Verified, Verify(binary.Bytes(), "", key(t, ring.Bytes()), content, now).Outcome)
+	for _, nobodys := range []string{"", "\n", "words", "-----BEGIN PGP SIGNATURE-----\n\n-----END PGP SIGNATURE-----\n", "-----BEGIN PGP SIGNATURE-----\n\n!\n", ring.String()} {
+		assert.Equal(t, Unread, Verify([]byte(nobodys), "openpgp", k, content, now).Outcome, "%q", nobodys)
+	}
+	assert.Equal(t, NoKey, Verify(binary.Bytes(), "openpgp", &Key{File: "k"}, content, now).Outcome)
+	require.NoError(t, maker.RevokeKey(packet.KeyCompromised, "lost", config))
+	r = Verify(binary.Bytes(), "", export(maker), content, now)
+	assert.Equal(t, Failed, r.Outcome)
+	assert.Equal(t, "the key that signed it was revoked", r.Because)
 
 	short := &packet.Config{Time: config.Time, Algorithm: packet.PubKeyAlgoEdDSA, KeyLifetimeSecs: 24 * 3600}
 	gone, err := openpgp.NewEntity("Quillmere", "", "old@quillmere.example", short)
