@@ -14,19 +14,21 @@ import (
 // where the data stand:
 //
 //	0 "UBI#", 16 volume header, 20 data, 60 CRC over the 60 bytes before, not inverted
-//	0 "UBI!", 5 type (2: static), 8 volume, 12 block of the volume (LEB), 20 bytes (static), 40 sequence number, 60 CRC
+//	0 "UBI!", 5 type (2: static), 8 volume, 12 block of the volume (LEB), 20 bytes, 24 blocks (static), 28 unused bytes at the end of each
+//	LEB (by the volume's alignment), 40 sequence number, 60 CRC
 //
 // Of two blocks for one LEB, that of the higher sequence number counts. Volume 0x7fffefff is the table: records of
 // 172 bytes: 0 blocks, 12 type, 14 length of the name, 16 name, 168 CRC.
 
-// Volume is a UBI volume. Reading it gives its LEBs one after another; one that is nowhere
-// reads as erased flash.
+// Volume is a UBI volume. Reading it gives its LEBs one after another. Of a dynamic volume one that is nowhere
+// reads as erased flash; of a static one it is missing.
 type Volume struct {
 	ID     uint32
 	Name   string
 	Static bool
 	size   int64
-	leb    int64
+	leb    int64 // bytes of a LEB that are used
+	count  int64 // of its LEBs, up to the last that is there or announced
 	at     io.ReaderAt
 	blocks map[uint32]ubiBlock
 }
@@ -56,7 +58,9 @@ func (v *Volume) ReadAt(p []byte, off int64) (int, error) {
 		}
 		within := off % v.leb
 		part := p[n:min(int64(len(p)), int64(n)+v.leb-within, int64(n)+v.size-off)]
-		if b, ok := v.blocks[uint32(off/v.leb)]; !ok {
+		if b, ok := v.blocks[uint32(off/v.leb)]; !ok && v.Static {
+			return n, damaged("its block %d, of %d, is missing", off/v.leb, v.count)
+		} else if !ok {
 			for i := range part {
 				part[i] = 0xff
 			}
@@ -107,19 +111,23 @@ func Volumes(at io.ReaderAt, size, peb int64) ([]*Volume, error) {
 			}
 			continue
 		}
+		used := peb - data - int64(be.Uint32(h[28:]))
 		v := found[id]
 		if v == nil {
-			v = &Volume{ID: id, Static: h[5] == 2, leb: peb - data, at: at, blocks: map[uint32]ubiBlock{}}
+			v = &Volume{ID: id, Static: h[5] == 2, leb: used, at: at, blocks: map[uint32]ubiBlock{}}
 			found[id] = v
 		}
-		if b.bytes = min(b.bytes, v.leb); peb-data != v.leb {
-			return nil, damaged("the data of its erase block at byte %d begins elsewhere than in others", start)
+		if b.bytes = min(b.bytes, v.leb); used != v.leb || used <= 0 {
+			return nil, damaged("the data of its erase block at byte %d begins or ends elsewhere than in others", start)
 		}
 		if old, ok := v.blocks[number]; !ok || b.sequence >= old.sequence {
 			v.blocks[number] = b
 		}
-		v.size = max(v.size, (int64(number)+1)*v.leb)
+		if v.count = max(v.count, int64(number)+1); v.Static {
+			v.count = max(v.count, int64(be.Uint32(h[24:])))
+		}
 	}
+	reserved := map[uint32]int64{} // LEBs, by the table
 	if table.data > 0 {
 		for i := range uint32(128) {
 			r := make([]byte, ubiRecord)
@@ -128,6 +136,7 @@ func Volumes(at io.ReaderAt, size, peb int64) ([]*Volume, error) {
 			}
 			if n := int(be.Uint16(r[14:])); be.Uint32(r) > 0 && n <= 128 && be.Uint32(r[168:]) == ubifsSum(r[:168]) {
 				names[i] = string(bytes.TrimRight(r[16:16+n], "\x00"))
+				reserved[i] = min(int64(be.Uint32(r)), ubiMost)
 			}
 		}
 	}
@@ -136,9 +145,12 @@ func Volumes(at io.ReaderAt, size, peb int64) ([]*Volume, error) {
 		if v.Name = names[id]; v.Name == "" {
 			v.Name = fmt.Sprintf("volume %d", id)
 		}
-		if v.Static {
-			last := uint32(v.size/v.leb - 1)
-			v.size -= v.leb - v.blocks[last].bytes
+		if most := max((size+peb-1)/peb, reserved[id]); v.count > most {
+			return nil, damaged("its %s has %d blocks, and there is room for %d", v.Name, v.count, most)
+		}
+		v.size = v.count * v.leb
+		if last, ok := v.blocks[uint32(v.count-1)]; ok && v.Static {
+			v.size -= v.leb - last.bytes
 		}
 		out = append(out, v)
 	}

@@ -7,11 +7,14 @@ import (
 	"hash/crc32"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
+	"fitcheck/internal/pagetest"
 )
 
 // What mkfs.ubifs packs lists as it lay on the disk, also out of a UBI volume.
@@ -279,4 +282,52 @@ func FuzzVolumes(f *testing.F) {
 			}
 		}
 	})
+}
+
+// A UBI volume whose alignment leaves bytes unused at the end of each block is read without them, and a static one whose blocks are
+// not all there is not whole.
+func TestUBIVolumes(t *testing.T) {
+	const peb = 16 << 10
+	sound := pagetest.Image(t, ".", "ubi-volumes")
+	of := func(data []byte) map[string]*Volume {
+		mendUBI(data)
+		all, err := Volumes(bytes.NewReader(data), int64(len(data)), peb)
+		require.NoError(t, err)
+		out := map[string]*Volume{}
+		for _, v := range all {
+			out[v.Name] = v
+		}
+		return out
+	}
+	whole := of(bytes.Clone(sound))["root"]
+	text := make([]byte, whole.Size())
+	_, err := whole.ReadAt(text, 0)
+	require.NoError(t, err)
+	leb := int(whole.leb)
+
+	padded := bytes.Clone(sound)
+	loaders := 0
+	for _, h := range headersOfUBI(padded) {
+		switch b := padded[h[0]:]; {
+		case string(b[:4]) != "UBI!":
+		case binary.BigEndian.Uint32(b[8:]) == whole.ID:
+			binary.BigEndian.PutUint32(b[28:], 100)
+		case b[5] == 2 && binary.BigEndian.Uint32(b[12:]) == 1: // the second block of the loader
+			b[0]++
+			loaders++
+		}
+	}
+	require.Equal(t, 1, loaders)
+	all := of(padded)
+	short := make([]byte, all["root"].Size())
+	_, err = all["root"].ReadAt(short, 0)
+	require.NoError(t, err)
+	var want []byte
+	for block := range slices.Chunk(text, leb) {
+		want = append(want, block[:min(len(block), leb-100)]...)
+	}
+	assert.Equal(t, want, short)
+	n, err := all["loader"].ReadAt(make([]byte, all["loader"].Size()), 0)
+	assert.EqualError(t, err, "its block 1, of 2, is missing")
+	assert.Equal(t, leb, n, "what is there is read")
 }
