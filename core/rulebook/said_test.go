@@ -3,6 +3,7 @@ package rulebook_test
 import (
 	"fmt"
 	"maps"
+	"math/rand/v2"
 	"os"
 	"path/filepath"
 	"regexp"
@@ -28,6 +29,7 @@ func TestWhatIsSaid(t *testing.T) {
 		}
 		fmt.Fprintf(&b, "## %s\n", f.Path)
 		section := ""
+		var sum pagetest.Sum
 		look := func(what, text string) {
 			rb, err := rulebook.Read(f.Path, []byte(text))
 			var all []string
@@ -42,6 +44,7 @@ func TestWhatIsSaid(t *testing.T) {
 				}
 			}
 			for _, said := range all {
+				sum.Add("%s: %s", what, said)
 				alike := section + varying.ReplaceAllString(said, "…")
 				if strings.HasPrefix(section, "every ") {
 					alike = section + said
@@ -100,6 +103,28 @@ func TestWhatIsSaid(t *testing.T) {
 			}
 			for n, m := range key.FindAllStringSubmatchIndex(line, -1) {
 				look(fmt.Sprintf("line %d, key %d misspelt", i+1, n+1), with(i, line[:m[2]]+line[m[2]:m[3]]+"s"+line[m[3]:]))
+			}
+			fmt.Fprintf(&b, "line %d: in all %s\n", i+1, &sum)
+		}
+		section = "two at once"
+		r := rand.New(rand.NewPCG(1, uint64(len(lines))))
+		for n := range 300 { // what is wrong in one place hides nothing of another
+			out := slices.Clone(lines)
+			var what []string
+			for range 2 {
+				i := r.IntN(len(lines))
+				if m := value.FindAllStringSubmatchIndex(out[i], -1); len(m) > 0 {
+					at, other := m[r.IntN(len(m))], others(f.Path)[r.IntN(len(others(f.Path)))]
+					out[i] = out[i][:at[2]] + other + out[i][at[3]:]
+					what = append(what, fmt.Sprintf("line %d as %s", i+1, other))
+				} else {
+					out[i] = ""
+					what = append(what, fmt.Sprintf("line %d away", i+1))
+				}
+			}
+			look(strings.Join(what, ", "), strings.Join(out, "\n"))
+			if n%20 == 19 {
+				fmt.Fprintf(&b, "%d times two: in all %s\n", n+1, &sum)
 			}
 		}
 	}
