@@ -38,6 +38,7 @@ func TestWhatIsSaid(t *testing.T) {
 		fmt.Fprintf(&b, "## %s\n", name)
 		sound := read(name, sources[name], rules)
 		b.WriteString(strings.Join(sound, "\n") + "\n")
+		var sum pagetest.Sum
 		look := func(what, text string) {
 			found := read(name, text, rules)
 			for _, mark := range []struct {
@@ -45,6 +46,7 @@ func TestWhatIsSaid(t *testing.T) {
 				some, other []string
 			}{{"-", sound, found}, {"+", found, sound}} {
 				for _, l := range mark.some {
+					sum.Add("%s %s %s", what, mark.sign, l)
 					if alike := mark.sign + varying.ReplaceAllString(l, "…"); !slices.Contains(mark.other, l) && !told[alike] {
 						told[alike] = true
 						fmt.Fprintf(&b, "%s: %s %s\n", what, mark.sign, l)
@@ -65,6 +67,9 @@ func TestWhatIsSaid(t *testing.T) {
 				for _, other := range []string{"", "nonsense", "-7", "[a, b]"} {
 					look(fmt.Sprintf("line %d as %q", i+1, other), with(line[:m[2]]+other+line[m[3]:]))
 				}
+			}
+			if i%8 == 7 || i == len(lines)-1 {
+				fmt.Fprintf(&b, "to line %d: in all %s\n", i+1, &sum)
 			}
 		}
 	}

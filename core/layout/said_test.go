@@ -28,8 +28,10 @@ func TestWhatIsSaid(t *testing.T) {
 		fmt.Fprintf(&b, "## %s\n", l.name)
 		sound := lookAt(l.text, l.image)
 		b.WriteString(strings.Join(sound, "\n") + "\n")
+		var sum pagetest.Sum
 		look := func(what, text string) {
 			for _, said := range lookAt(text, l.image) {
+				sum.Add("%s: %s", what, said)
 				known := false
 				for _, s := range sound {
 					known = known || s == said
@@ -68,6 +70,7 @@ func TestWhatIsSaid(t *testing.T) {
 			for n, m := range key.FindAllStringSubmatchIndex(line, -1) {
 				look(fmt.Sprintf("line %d, key %d misspelt", i+1, n+1), with(line[:m[2]]+line[m[2]:m[3]]+"s"+line[m[3]:]))
 			}
+			fmt.Fprintf(&b, "line %d: in all %s\n", i+1, &sum)
 		}
 	}
 	pagetest.Hold(t, filepath.Join("testdata", "said.txt"), b.String())

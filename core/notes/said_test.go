@@ -81,6 +81,7 @@ func TestWhatIsSaid(t *testing.T) {
 		}
 		fmt.Fprintf(&b, "## rulebook %d\n", i)
 		told := map[string]bool{}
+		var sum pagetest.Sum
 		for n, head := range heads {
 			for _, s := range said {
 				d, err := Read("n.txt", []byte(head+"\n"+strings.Repeat("-", len(head))+"\n\n- "+s+"\n"), nil)
@@ -93,6 +94,7 @@ func TestWhatIsSaid(t *testing.T) {
 						if f.Rule != nil {
 							line += fmt.Sprintf(", the same %v: %s", f.Rule.Same, f.Rule.Text)
 						}
+						sum.Add("%s", line)
 						alike := strings.Replace(line, f.Section, "", 1)
 						if about != "" || n > 0 {
 							alike = strings.Join(strings.SplitN(alike, ", ", 2)[:1], "") + string(f.Kind)
@@ -105,6 +107,7 @@ func TestWhatIsSaid(t *testing.T) {
 					}
 				}
 			}
+			fmt.Fprintf(&b, "under %s: in all %s\n", head, &sum)
 		}
 		fmt.Fprintf(&b, "reads %v, of releases %v\n", Models(rb, "Q-1 Q1 q-2 Q-10 XQ-1 VR-210, (Q-1)"), Versions(rb, "8.4.2 v8.2.1 8.0 8.0.0. 18.4.2 8.4.2a (8.2.1) 1.2.3.4 2026-01-02 10:20 3/4"))
 	}

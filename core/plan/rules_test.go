@@ -413,11 +413,14 @@ func TestWhatEachRuleBrings(t *testing.T) {
 		for _, name := range slices.Sorted(maps.Keys(lineDevices)) {
 			fmt.Fprintf(&b, "## %s, by a rulebook with %s\n", name, of.name)
 			sound := planned(t, of.book+of.more, lineDevices[name], packages)
+			var sum pagetest.Sum
+			count := 0
 			tell := func(what, sign string, some, rest []string) {
 				for _, l := range some {
 					if slices.Contains(rest, l) {
 						continue
 					}
+					sum.Add("%s%s%s", what, sign, l)
 					if alike := sign + places.ReplaceAllString(l, "@"); !told[alike] {
 						told[alike] = true
 						fmt.Fprintf(&b, "%s%s%s\n", what, sign, pagetest.Cut(l, 180))
@@ -428,6 +431,9 @@ func TestWhatEachRuleBrings(t *testing.T) {
 			look := func(what string, now []string) {
 				tell(what, ": - ", sound, now)
 				tell(what, ": + ", now, sound)
+				if count++; count%10 == 0 {
+					fmt.Fprintf(&b, "to %s: in all %s\n", what, &sum)
+				}
 			}
 			turnLines(of.more, func(what, text string) {
 				look("rulebook "+what, planned(t, of.book+text, lineDevices[name], packages))
@@ -435,6 +441,7 @@ func TestWhatEachRuleBrings(t *testing.T) {
 			turnLines(lineDevices[name], func(what, text string) {
 				look("device "+what, planned(t, of.book+of.more, text, packages))
 			})
+			fmt.Fprintf(&b, "to the end: in all %s\n", &sum)
 		}
 	}
 	pagetest.Hold(t, filepath.Join("testdata", "rules.txt"), b.String())

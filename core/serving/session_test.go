@@ -228,6 +228,8 @@ func TestItsOwnFetchGoesWhereItListens(t *testing.T) {
 		return errors.New("nobody there")
 	}
 	assert.ErrorContains(t, s.fetchOwn(context.Background()), "this computer itself could not fetch")
-	all[0].Fetch = func(context.Context, string, string, map[string]string, io.Writer, transport.Progress) error { return nil }
+	all[0].Fetch = func(context.Context, string, string, map[string]string, io.Writer, transport.Progress) error {
+		return nil
+	}
 	assert.ErrorContains(t, s.fetchOwn(context.Background()), "is not what was staged")
 }

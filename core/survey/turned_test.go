@@ -110,13 +110,15 @@ func TestWhatPackagesHold(t *testing.T) {
 				s, err := Run(context.Background(), path, how.options)
 				require.NoError(t, err)
 				fmt.Fprintf(&b, "## %s, %s\n", name, how.name)
+				var sum pagetest.Sum
 				for _, l := range listed(t, s) {
+					sum.Add("%s", l)
 					if !told[l] { // otherwise than when it was looked at before
 						told[l] = true
 						b.WriteString(l + "\n")
 					}
 				}
-				b.WriteString("\n")
+				fmt.Fprintf(&b, "in all %s\n\n", &sum)
 			}
 		}
 	}

@@ -38,6 +38,7 @@ func turnImage(t *testing.T, b *strings.Builder, name string, data []byte) {
 	step := max(1, (len(data)-bytes.Count(data, []byte{0}))/few)
 	told, seen := map[string]int{}, 0
 	var lines []string
+	var sum pagetest.Sum
 	for at, c := range data {
 		if c == 0 && at >= zeros {
 			continue
@@ -50,7 +51,9 @@ func turnImage(t *testing.T, b *strings.Builder, name string, data []byte) {
 			turn = 0x01 // the first of what a number may be
 		}
 		data[at] ^= turn
-		said := outcome(sound, outline(t, data))
+		now := outline(t, data)
+		sum.Add("%q", now)
+		said := outcome(sound, now)
 		data[at] ^= turn
 		if told[said]++; told[said] == 1 {
 			lines = append(lines, fmt.Sprintf("turned %d", at)+"\x00"+said)
@@ -60,5 +63,5 @@ func turnImage(t *testing.T, b *strings.Builder, name string, data []byte) {
 		place, said, _ := strings.Cut(line, "\x00")
 		fmt.Fprintf(b, "%s: %s [%d]\n", place, said, told[said])
 	}
-	b.WriteString("\n")
+	fmt.Fprintf(b, "in all %s\n\n", &sum)
 }

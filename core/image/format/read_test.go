@@ -30,6 +30,7 @@ func TestWhatIsRead(t *testing.T) {
 			fmt.Fprintf(&b, "proved %v by %s: %s, holds %v, padding %v\n", c.Stretch, c.By, c.Of, c.Holds, c.Padding)
 		}
 		told := map[string]bool{}
+		var sum pagetest.Sum
 		damaged := func(what string, data []byte) {
 			m := readSample(t, data)
 			if m == nil {
@@ -40,6 +41,7 @@ func TestWhatIsRead(t *testing.T) {
 				all  []string
 			}{{"damaged", m.Damaged()}, {"unread", m.AllUnread()}, {"note", m.AllNotes()}} {
 				for _, text := range kind.all {
+					sum.Add("%s: %s: %s", what, kind.word, text)
 					if alike := digits.ReplaceAllString(text, "…"); !told[alike] {
 						told[alike] = true
 						fmt.Fprintf(&b, "%s: %s: %s\n", what, kind.word, text)
@@ -63,7 +65,7 @@ func TestWhatIsRead(t *testing.T) {
 		}
 		damaged("with bytes behind it", append(bytes.Clone(s.data), bytes.Repeat([]byte("tram"), 100)...))
 		damaged("with FF behind it", append(bytes.Clone(s.data), bytes.Repeat([]byte{0xff}, 100)...))
-		b.WriteString("\n")
+		fmt.Fprintf(&b, "in all %s\n\n", &sum)
 	}
 	pagetest.Hold(t, page, b.String())
 }
