@@ -23,9 +23,10 @@ What a nested archive holds goes into a folder beside it, NAME.unpacked; with -p
 what is inside an image into NAME.parts; with -contents, the files of file systems, too,
 which otherwise are written as the one file that they are. Names that lead out of the
 folder, links and devices are never written; nor is what is damaged, or of a part that is
-cut short what is there of it. What nobody but the owner may write stays so, whatever the
-package says. A different file in the way is not replaced without -replace, and then nothing is written at all. Each file is
-printed with its SHA-256. The exit status is 1 when something was left out.`,
+cut short what is there of it. Files are writable by their owner only, whatever the package
+says. A different file in the way is not replaced without -replace, and then nothing is
+written at all. Each file is printed with its SHA-256. The exit status is 1 when something
+was left out.`,
 	setup: func(f *flag.FlagSet) func(context.Context, *call, []string) (int, error) {
 		into := f.String("into", "", "the `folder` to write to")
 		only := f.String("only", "", "write only items whose address matches this `glob`; :: is / in it, ** spans levels")
