@@ -360,15 +360,14 @@ func (u *unpacker) parts(c *archive.Content, m *image.Image, target string, it *
 
 // whole is all that a part holds; called is its name among the members of its image.
 func whole(c *archive.Content, p *image.Part, called string, members []archive.Member) (*archive.Content, *archive.Problem) {
-	if p.Scattered { // the part tells of its first piece only
-		for _, o := range members {
-			if o.Name == called {
-				return c.Of(o), nil
-			}
-		}
+	i := slices.IndexFunc(members, func(o archive.Member) bool { return o.Name == called })
+	there := max(0, c.Size()-p.Offset)
+	switch {
+	case p.Scattered && i < 0: // the part tells of its first piece only
 		return nil, &archive.Problem{Class: archive.Unreadable, What: "it lies in pieces that cannot be put together", Advice: "it is not unpacked; survey tells what is wrong with the image"}
-	}
-	if there := max(0, c.Size()-p.Offset); p.Offset < 0 || there < p.Size {
+	case p.Scattered, i >= 0 && p.Pieces:
+		return c.Of(members[i]), nil
+	case p.Offset < 0 || there < p.Size:
 		return nil, &archive.Problem{Class: archive.Damaged, What: fmt.Sprintf("truncated: it announces %d bytes, and %d are there", p.Size, there), Advice: "it is not unpacked; download the package again"}
 	}
 	return c.Section(p.Offset, p.Size), nil
@@ -408,13 +407,20 @@ func (u *unpacker) part(c *archive.Content, target, address string, order []int)
 		return &archive.OpenError{Path: u.staging, Err: err, Write: true}
 	}
 	sum := sha256.New()
-	n, err := io.Copy(io.MultiWriter(f, sum), c.Reader(0, c.Size()))
-	if err != nil {
+	w := &writing{w: io.MultiWriter(f, sum)}
+	n, err := io.Copy(w, c.Reader(0, c.Size()))
+	switch {
+	case w.err != nil:
 		f.Close()
-		if archive.Fatal(err) {
-			return err
-		}
-		return &archive.OpenError{Path: f.Name(), Err: err, Write: true}
+		return &archive.OpenError{Path: f.Name(), Err: w.err, Write: true}
+	case err != nil && archive.Fatal(err):
+		f.Close()
+		return err
+	case err != nil:
+		f.Close()
+		os.Remove(f.Name())
+		u.report(archive.Problem{Item: address, Class: archive.Damaged, What: archive.Describe(err), Advice: "it is not unpacked; download the package again"})
+		return nil
 	}
 	_, err = u.keep(f, sum, target, address, n, order, 0, false)
 	return err

@@ -269,7 +269,8 @@ func ubiParts(m *image.Image, volumes map[uint64]*ubiVolume, names map[uint64]st
 		}
 		m.Field(fmt.Sprintf("volume[%d]", v.id), max(0, v.first), nil, v.name, fmt.Sprintf("%s, %d blocks", kind, v.blocks))
 		if v.first >= 0 {
-			m.Part(v.name, v.first, leb).Scattered = v.blocks > 1
+			p := m.Part(v.name, v.first, leb)
+			p.Scattered, p.Pieces = v.blocks > 1, true
 		}
 	}
 	m.Fact(fact.Type, "filesystem", 0, 4)
