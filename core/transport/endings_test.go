@@ -127,6 +127,8 @@ func TestSequential(t *testing.T) {
 		{"changed", &shelved{bytes.NewReader(data), 10, changed}, "01234567", changed},
 		{"shorter", &shelved{bytes.NewReader(data), 11, nil}, "01234567", &Refusal{Withdrawn, "the file has become shorter under the transfer"}},
 		{"empty", &shelved{bytes.NewReader(nil), 0, nil}, "", nil},
+		{"its end told with its last bytes", &shelved{failingAt{data, 10, io.EOF}, 10, nil}, "0123456789", nil},
+		{"its end told before it comes", &shelved{eagerAt{bytes.NewReader(data)}, 10, nil}, "0123456789", nil},
 		{"unread", &shelved{failingAt{data, 6, broken}, 10, nil}, "012345", broken},
 	} {
 		s := &sequential{File: c.file}
@@ -144,6 +146,17 @@ func TestSequential(t *testing.T) {
 		assert.Equal(t, c.got, string(got), c.name)
 		assert.Equal(t, c.err, err, c.name)
 	}
+}
+
+// eagerAt tells the end together with the bytes before it, as io.ReaderAt may.
+type eagerAt struct{ *bytes.Reader }
+
+func (e eagerAt) ReadAt(p []byte, off int64) (int, error) {
+	n, err := e.Reader.ReadAt(p, off)
+	if err == nil && off+int64(n) == e.Size() {
+		err = io.EOF
+	}
+	return n, err
 }
 
 // failingAt is what lies on a disk that cannot be read from a place on.

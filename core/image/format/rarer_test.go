@@ -3,6 +3,7 @@ package format_test
 import (
 	"bytes"
 	"compress/gzip"
+	"encoding/binary"
 	"fmt"
 	"hash/crc32"
 	"strings"
@@ -42,6 +43,11 @@ func rarer() []sample {
 	source[7] = 1
 	add("rpm of sources", source)
 	add("fat 32", fat32())
+	for _, order := range []binary.ByteOrder{le, be} {
+		add(fmt.Sprintf("jffs2 with a summary, %v", order), summedJFFS2(order, 20))
+		add(fmt.Sprintf("jffs2 with a summary of nothing, %v", order), summedJFFS2(order, 0))
+	}
+	add("jffs2 with a summary that is too short", summedJFFS2(le, -12))
 	add("mbr with logical partitions", logicalDisk())
 	add("ihex, other addresses", []byte(":020000021000EC\r\n:0400000001020304F2\r\n:0400000300003800C1\r\n:00000001FF\r\n"))
 	add("srec, short addresses", []byte("S00600004844521B\nS107000001020304EE\nS5030001FB\nS9030000FC\n"))
@@ -76,6 +82,27 @@ func signedKernel(magic, dirs int) []byte {
 	blob(b).text(0, "MZ").le32(0x3c, pe).text(pe, "PE\x00\x00").le16(pe+4, 0x8664).le16(pe+20, 112+8*5).le16(pe+24, magic).le32(pe+dirs+4*8, end+8).le32(pe+dirs+4*8+4, 24)
 	b = le.AppendUint32(b[:end-4], ^crc32.ChecksumIEEE(b[:end-4]))
 	return append(b, append(make([]byte, 8), bytes.Repeat([]byte{0x5a}, 24)...)...)
+}
+
+// summedJFFS2 ends in a clean marker and a summary of so many bytes (Linux kernel, fs/jffs2/summary.h).
+func summedJFFS2(order binary.ByteOrder, n int) []byte {
+	node := func(kind uint16, length int) []byte {
+		b := make([]byte, length)
+		order.PutUint16(b, 0x1985)
+		order.PutUint16(b[2:], kind)
+		order.PutUint32(b[4:], uint32(length))
+		order.PutUint32(b[8:], jffs2CRC(b[:8]))
+		return b
+	}
+	s := node(0x2006, 32+n)
+	if n >= 0 {
+		order.PutUint32(s[12:], 2)
+		order.PutUint32(s[16:], 12)
+		copy(s[32:], "entries of the summary")
+		order.PutUint32(s[24:], jffs2CRC(s[32:]))
+		order.PutUint32(s[28:], jffs2CRC(s[:24]))
+	}
+	return append(append(append([]byte{}, node(0x2003, 12)...), bytes.TrimRight(jffs2(order), "\xff")...), append(bytes.Repeat([]byte{0xff}, 2), s...)...)
 }
 
 // turnable are all that the pages speak of.
