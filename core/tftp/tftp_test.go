@@ -119,10 +119,13 @@ func TestTransfers(t *testing.T) {
 	}
 }
 
-// How long nothing may come is counted from what came last: a line on which a block passes every two seconds is
+// How long nothing may come is counted from what came last, and in tries: a line on which a block passes every few seconds is
 // slow, and goes on for minutes.
 func TestASlowLineGoesOn(t *testing.T) {
-	for window, retries := range map[int]int{1: 2, 4: 5} {
+	for _, c := range []struct {
+		window, retries int
+		every           time.Duration
+	}{{1, 2, 5 * time.Second}, {1, 5, 2 * time.Second}, {4, 5, 2 * time.Second}} {
 		synctest.Test(t, func(t *testing.T) {
 			file := noise(40 * 512)
 			var mu sync.Mutex
@@ -130,7 +133,7 @@ func TestASlowLineGoesOn(t *testing.T) {
 			n := &tftptest.Network{Spoil: func(_, _ *net.UDPAddr, b []byte) int {
 				mu.Lock()
 				defer mu.Unlock()
-				if opcode(b[1]) == opData && time.Since(passed) < 2*time.Second {
+				if opcode(b[1]) == opData && time.Since(passed) < c.every {
 					return 0
 				}
 				if opcode(b[1]) == opData {
@@ -138,8 +141,8 @@ func TestASlowLineGoesOn(t *testing.T) {
 				}
 				return 1
 			}}
-			impatient := Options{BlockSize: 512, Window: window, Timeout: time.Second, Retries: retries, Listen: n.Opener(tftptest.Host(2))}
-			addr, taken := serve(t, n, file, Options{BlockSize: 512, Window: window, Timeout: time.Second, Retries: retries})
+			impatient := Options{BlockSize: 512, Window: c.window, Timeout: time.Second, Retries: c.retries, Listen: n.Opener(tftptest.Host(2))}
+			addr, taken := serve(t, n, file, Options{BlockSize: 512, Window: c.window, Timeout: time.Second, Retries: c.retries})
 			begun := time.Now()
 			var got bytes.Buffer
 			_, err := Get(context.Background(), addr, "image.bin", &got, impatient)

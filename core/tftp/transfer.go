@@ -21,9 +21,8 @@ type Options struct {
 	// Timeout is how long an answer is waited for at first, until the round trip is
 	// measured; a wait is never longer than eight times that. 0 is one second.
 	Timeout time.Duration
-	// Retries is how often a packet is sent again by that wait, doubled each time; 0 is five
-	// times. The other side is given up when nothing came for as long as that takes from the
-	// first wait on, and for so many tries: a wait that has grown already makes no fewer of them.
+	// Retries is how often a packet would be sent again by that wait, doubled each time; 0
+	// is five times. The other side is given up when nothing came for as long as that takes.
 	Retries int
 	// Progress, where it is set, is told how many bytes are over; total is -1
 	// when it is not known.
@@ -56,22 +55,6 @@ func (o Options) patience() time.Duration {
 		wait = min(2*wait, 8*o.timeout())
 	}
 	return all
-}
-
-// ending is when the other side is given up.
-type ending struct {
-	at      time.Time
-	retries int
-	tries   int // since something came
-}
-
-// begin counts from now on: something came, or nothing did yet.
-func (o Options) begin() ending { return ending{time.Now().Add(o.patience()), o.retries(), 0} }
-
-// reached counts a try for which nothing came, and tells whether it was the last.
-func (e *ending) reached() bool {
-	e.tries++
-	return e.tries > e.retries && !time.Now().Before(e.at)
 }
 
 func (o Options) listen() (net.PacketConn, error) {
@@ -138,7 +121,7 @@ func (s *session) fail(code int, message string) error {
 // exchange sends a packet until want takes one that comes back. A nil packet
 // only waits.
 func (s *session) exchange(b []byte, want func(*packet) (bool, error)) error {
-	for end := s.o.begin(); ; {
+	for first, giveUp := true, time.Now().Add(s.o.patience()); ; first = false {
 		if err := s.goesOn(); err != nil {
 			return err
 		}
@@ -153,13 +136,13 @@ func (s *session) exchange(b []byte, want func(*packet) (bool, error)) error {
 		case err != nil:
 			return err
 		case ok:
-			if end.tries == 0 && b != nil {
+			if first && b != nil {
 				s.trip.measure(time.Since(sent))
 			}
 			return nil
 		}
 		s.trip.lost()
-		if end.reached() {
+		if !time.Now().Before(giveUp) {
 			return ErrTimeout
 		}
 	}
@@ -346,7 +329,7 @@ func (w *sending) again() {
 // 7440, section 4).
 func (s *session) sendFile(r io.Reader) (int64, error) {
 	w := &sending{s: s, r: r, first: 1}
-	end := s.o.begin()
+	giveUp := time.Now().Add(s.o.patience())
 	broken := func(err error) (int64, error) { return w.done, fmt.Errorf("after %d bytes: %w", w.done, err) }
 	for {
 		w.fill()
@@ -382,7 +365,7 @@ func (s *session) sendFile(r io.Reader) (int64, error) {
 			return broken(err)
 		case ok:
 			if taken > 0 {
-				end = s.o.begin()
+				giveUp = time.Now().Add(s.o.patience())
 				s.o.progress(w.done, s.total)
 			}
 			if w.sent > 0 { // what was sent behind it did not arrive
@@ -393,7 +376,7 @@ func (s *session) sendFile(r io.Reader) (int64, error) {
 			}
 			continue
 		}
-		if end.reached() {
+		if !time.Now().Before(giveUp) {
 			return broken(ErrTimeout)
 		}
 		s.trip.lost()
@@ -486,7 +469,7 @@ func (s *session) receiveFile(w io.Writer, answer []byte, first *packet) (int64,
 		}
 		r.sent = time.Now()
 	}
-	end := s.o.begin()
+	giveUp := time.Now().Add(s.o.patience())
 	for !r.last {
 		if err := s.goesOn(); err != nil {
 			return fail(err)
@@ -496,10 +479,10 @@ func (s *session) receiveFile(w io.Writer, answer []byte, first *packet) (int64,
 		case err != nil:
 			return fail(err)
 		case ok:
-			end = s.o.begin()
+			giveUp = time.Now().Add(s.o.patience())
 			continue
 		}
-		if end.reached() {
+		if !time.Now().Before(giveUp) {
 			return fail(ErrTimeout)
 		}
 		s.trip.lost()
