@@ -182,3 +182,30 @@ func TestFullIndexForgets(t *testing.T) {
 	_, ok = z.Found(filepath.Join(kit, "old-0.zip"), fmt.Sprint(long, 0))
 	assert.False(t, ok, "what was found long ago")
 }
+
+// What two programs found of one package stands side by side; where the package became another between them, what was found of the
+// one says nothing of the other.
+func TestWhatTwoFoundOfOnePackage(t *testing.T) {
+	kit, cache := t.TempDir(), t.TempDir()
+	p := put(t, filepath.Join(kit, "packages/a.zip"), "one")
+	one, two := Open(cache, kit), Open(cache, kit)
+	one.Note(p, "q1", Outcome{Fits: true, Place: 1, Looked: at})
+	one.Note(p, "both", Outcome{Place: 1, Looked: at})
+	two.Note(p, "q2", Outcome{Place: 2, Looked: at})
+	two.Note(p, "both", Outcome{Place: 2, Looked: at})
+	require.NoError(t, one.Save(kit))
+	require.NoError(t, two.Save(kit))
+	for q, place := range map[string]int{"q1": 1, "q2": 2, "both": 2} {
+		o, known := Open(cache, kit).Found(p, q)
+		assert.True(t, known, q)
+		assert.Equal(t, place, o.Place, q)
+	}
+	three := Open(cache, kit)
+	put(t, p, "another one")
+	three.Note(p, "q3", Outcome{Place: 3, Looked: at})
+	require.NoError(t, three.Save(kit))
+	for q, want := range map[string]bool{"q1": false, "q2": false, "q3": true} {
+		_, known := Open(cache, kit).Found(p, q)
+		assert.Equal(t, want, known, q)
+	}
+}

@@ -3,6 +3,7 @@ package manifest
 import (
 	"fmt"
 	"regexp"
+	"slices"
 	"strings"
 	"testing"
 
@@ -132,4 +133,19 @@ func FuzzLists(f *testing.F) {
 		}
 		ReadSums("l", data)
 	})
+}
+
+// Digests that a document may give are computed with the rest, those that its fields name, or all that a name tells by itself.
+func TestDigestsOfADocument(t *testing.T) {
+	named := func(all []digest.Algorithm) []string {
+		var out []string
+		for _, a := range all {
+			out = append(out, string(a))
+		}
+		slices.Sort(out)
+		return out
+	}
+	assert.Equal(t, []string{"md5", "sha1", "sha512"}, named(Document{}.DigestsOf()), "SHA-256 is always computed")
+	assert.Equal(t, []string{"md5", "sha384"}, named(Document{Fields: map[string]string{"md5": "a.b", "file": "name", "sha384": "c"}}.DigestsOf()))
+	assert.Empty(t, Document{Fields: map[string]string{"file": "name"}}.DigestsOf())
 }

@@ -76,6 +76,22 @@ for method in gzip xz lzo lz4 zstd; do
 done
 mksquashfs "$tree" "$work/s" -quiet -noappend -no-progress -noI -noD -noF -noX -no-fragments -b 4096 >/dev/null 2>&1
 keep "$work/s" squashfs-plain
+# Every kind of inode in its extended form, which holds an attribute, and a socket.
+mkdir "$work/extended"
+cp -a "$tree"/{pipe,console,disk,short-link,even} "$work/extended"
+mkdir "$work/extended/folder"
+python3 - "$work/extended" <<'END'
+import os, socket, sys
+os.chdir(sys.argv[1])
+socket.socket(socket.AF_UNIX).bind("socket")
+os.utime("socket", (1790741700, 1790741700))
+for name in os.listdir("."):
+    os.setxattr(name, "trusted.tram", b"x", follow_symlinks=False)
+    os.utime(name, (1790741700, 1790741700), follow_symlinks=False)
+os.utime(".", (1790741700, 1790741700))
+END
+mksquashfs "$work/extended" "$work/s" -quiet -noappend -no-progress -noI -noD -noF -noX -no-fragments -b 4096 >/dev/null 2>&1
+keep "$work/s" squashfs-extended
 rm "$tree"/{pipe,console,disk,short-link,long-link} "$tree/etc/again"
 
 # Noise that nothing packs, a file with many holes, and a folder of many names.
