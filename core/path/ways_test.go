@@ -228,3 +228,35 @@ func TestReasonsAreRegistered(t *testing.T) {
 		}
 	}
 }
+
+// Where the next below the newest is capped too, the one below that is found; where it is not settled, or something else is
+// against it, nothing is taken in place of the newest.
+func TestNewestUnderSeveralCaps(t *testing.T) {
+	const rules = `kind: rulebook
+title: t
+models: {Q1: {families: [f]}}
+families: {f: {components: {main: {}}}}
+releases:
+  - {version: '1', families: [f]}
+  - {version: '2', families: [f]}
+  - {version: '3', families: [f]NEED}
+  - {version: '4', families: [f], needs: [{companion: ctl, within: '>=5'}]}
+hops: {upward: open}
+`
+	for need, want := range map[string]string{
+		"": "3", ", needs: [{companion: ctl, within: '>=4.95'}]": "2", ", needs: [{companion: ctl, within: '>=4'}]": "3",
+		", needs: [{companion: other, within: '>=1'}]": "", ", needs: [{memory: 64MiB}]": "", ", needs: [{feature: x}]": "",
+		", withdrawn: it burns": "2", ", drops: [Q1]": "3",
+	} {
+		a := ask(t, strings.Replace(rules, "NEED", need, 1), "model: Q1\ninstalled: {main: '1'}\nmemory: 32MiB\nfeatures: [y]\ncompanions: {ctl: '4.9'}\n", Request{Goal: Goal{Version: "latest"}}).Plans[0]
+		if want == "" {
+			assert.False(t, a.Found, need)
+			assert.Nil(t, a.Capped, need)
+			continue
+		}
+		require.True(t, a.Found, "%s: %v", need, a.Unsettled)
+		assert.Equal(t, want, a.To, need)
+		require.NotNil(t, a.Capped, need)
+		assert.Equal(t, "4", a.Capped.Release, need)
+	}
+}
