@@ -14,6 +14,7 @@ import (
 	"fitcheck/core/fact"
 	"fitcheck/core/image"
 	"fitcheck/core/image/format"
+	"fitcheck/core/image/imagetest"
 )
 
 func noise(seed uint64, n int) []byte {
@@ -167,4 +168,19 @@ func TestScanIsBounded(t *testing.T) {
 	last := regions[most-1]
 	assert.Equal(t, image.Region{From: last.From, To: int64(len(data)), What: "data"}, last)
 	assert.EqualValues(t, (most-1)*4096, last.From)
+}
+
+// What a stream asks for refuses a package only where a stream is said to lie there: behind a decompressor's code any bytes may look
+// like one.
+func TestWhatAGuessedStreamAsksFor(t *testing.T) {
+	asks := append([]byte{0x28, 0xb5, 0x2f, 0xfd, 0x00, 21 << 3, 0x41, 0, 0}, "12345678"...) // a window of 2 GiB (RFC 8878, section 3.1.1.1.2)
+	_, m, err := imagetest.Read(format.Builtin(), zimage(append(make([]byte, 64), asks...), nil), archive.DefaultLimits())
+	require.NoError(t, err)
+	require.NotNil(t, m)
+	require.Len(t, m.Parts, 1)
+	assert.Empty(t, m.Damaged())
+	_, _, err = imagetest.Read(format.Builtin(), uimage(5, 2, 2, 6, "QM-8T 8.4.2", asks), archive.DefaultLimits())
+	var bound *archive.BoundError
+	require.ErrorAs(t, err, &bound, "here it is said to be one")
+	assert.Equal(t, archive.BoundWindow, bound.Bound)
 }
