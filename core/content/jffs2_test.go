@@ -178,3 +178,34 @@ func FuzzJFFS2(f *testing.F) {
 	l.inode(2, 2, 0o100644, 9, 4, 5, jffs2Rtime, "8\x01.\x002\x00")
 	fuzz(f, "jffs2", l.Bytes())
 }
+
+// A node begins with both bytes of the magic, in the order of the first one, and with a header whose checksum holds.
+func TestWhereANodeBegins(t *testing.T) {
+	node := func(o binary.ByteOrder, magic [2]byte, length uint32) []byte {
+		b := make([]byte, 12)
+		copy(b, magic[:])
+		o.PutUint16(b[2:], 0x2003)
+		o.PutUint32(b[4:], length)
+		o.PutUint32(b[8:], jffs2Sum(b[:8]))
+		return b
+	}
+	little, big := binary.ByteOrder(binary.LittleEndian), binary.ByteOrder(binary.BigEndian)
+	for _, c := range []struct {
+		name       string
+		data       []byte
+		was, taken binary.ByteOrder
+		begins     bool
+	}{
+		{"little", node(little, [2]byte{0x85, 0x19}, 12), nil, little, true}, {"big", node(big, [2]byte{0x19, 0x85}, 12), nil, big, true},
+		{"little behind little", node(little, [2]byte{0x85, 0x19}, 12), little, little, true}, {"big behind big", node(big, [2]byte{0x19, 0x85}, 12), big, big, true},
+		{"little behind big", node(little, [2]byte{0x85, 0x19}, 12), big, big, false}, {"big behind little", node(big, [2]byte{0x19, 0x85}, 12), little, little, false},
+		{"the first byte alone", node(little, [2]byte{0x85, 0x77}, 12), nil, nil, false}, {"the second byte alone", node(little, [2]byte{0x77, 0x19}, 12), nil, nil, false},
+		{"the first byte alone, big", node(big, [2]byte{0x19, 0x77}, 12), nil, nil, false}, {"the second byte alone, big", node(big, [2]byte{0x77, 0x85}, 12), nil, nil, false},
+		{"too short", node(little, [2]byte{0x85, 0x19}, 11), nil, nil, false},
+		{"another checksum", append(node(little, [2]byte{0x85, 0x19}, 12)[:8], 1, 2, 3, 4), nil, nil, false},
+	} {
+		j := &jffs2{order: c.was}
+		assert.Equal(t, c.begins, j.begins(c.data), c.name)
+		assert.Equal(t, c.taken, j.order, c.name)
+	}
+}
