@@ -48,6 +48,9 @@ func rarer() []sample {
 		add(fmt.Sprintf("jffs2 with a summary of nothing, %v", order), summedJFFS2(order, 0))
 	}
 	add("jffs2 with a summary that is too short", summedJFFS2(le, -12))
+	marker := make(blob, 20).le16(0, 0x1985).le16(2, 0x2003).le32(4, 20).text(12, "strayed!")
+	le.PutUint32(marker[8:], jffs2CRC(marker[:8]))
+	add("jffs2 with a marker that holds something", append(marker, jffs2(le)...))
 	add("mbr with logical partitions", logicalDisk())
 	add("ihex, other addresses", []byte(":020000021000EC\r\n:0400000001020304F2\r\n:0400000300003800C1\r\n:00000001FF\r\n"))
 	add("srec, short addresses", []byte("S00600004844521B\nS107000001020304EE\nS5030001FB\nS9030000FC\n"))
