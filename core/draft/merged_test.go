@@ -42,7 +42,10 @@ func TestWhatIsMerged(t *testing.T) {
 			bare = whole[:from+1] + rest[end[1][0]:]
 		}
 		stranger := regexp.MustCompile(`file: '\^`).ReplaceAllString(bare, `file: '^never-`)
-		for _, c := range []struct{ what, text string }{{"as it is", whole}, {"without its releases", bare}, {"of other names", stranger}} {
+		models := regexp.MustCompile(`(?m)^models:\n  ([\w-]+):`).FindStringSubmatch(whole)
+		require.NotNil(t, models, name)
+		unknown := strings.ReplaceAll(whole, models[1], models[1]+"X")
+		for _, c := range []struct{ what, text string }{{"as it is", whole}, {"without its releases", bare}, {"of other names", stranger}, {"of another model", unknown}} {
 			rb, err := rulebook.Read(name, []byte(c.text))
 			if err != nil {
 				fmt.Fprintf(&b, "## %s, %s: %v\n", name, c.what, err)

@@ -3,6 +3,7 @@ package serving
 import (
 	"context"
 	"errors"
+	"fmt"
 	"io"
 	"net"
 	"net/netip"
@@ -232,4 +233,20 @@ func TestItsOwnFetchGoesWhereItListens(t *testing.T) {
 		return nil
 	}
 	assert.ErrorContains(t, s.fetchOwn(context.Background()), "is not what was staged")
+}
+
+// A ledger holds so many fetches and no more: what asks under ever other names fills no memory, and what is known goes on being
+// written down.
+func TestLedgerIsBounded(t *testing.T) {
+	l := NewLedger(opened(t, staged(t)))
+	asked := func(i int) transport.Event {
+		return transport.Event{Kind: transport.Asked, ID: uint64(i), Peer: fmt.Sprintf("192.0.2.1:%d", i), Name: "m.txt", Size: 1}
+	}
+	for i := range maxFetches + 2 {
+		l.Take(asked(i))
+	}
+	require.Len(t, l.Fetches(), maxFetches)
+	l.Take(asked(0))
+	assert.Equal(t, 2, l.Fetches()[0].Times)
+	assert.Len(t, l.Fetches(), maxFetches)
 }
