@@ -12,7 +12,6 @@ import (
 	"slices"
 	"strings"
 	"testing"
-	"unicode/utf16"
 
 	"github.com/stretchr/testify/require"
 
@@ -121,22 +120,5 @@ func solidSevenZipOf(files ...file) []byte {
 	for _, f := range files {
 		h.Write(binary.LittleEndian.AppendUint32(nil, crc32.ChecksumIEEE([]byte(f.data))))
 	}
-	h.Write([]byte{0, 0, 5}) // end, end; files
-	h.Write(number(len(files)))
-	var names []byte
-	for _, f := range files {
-		for _, u := range utf16.Encode([]rune(f.name + "\x00")) {
-			names = binary.LittleEndian.AppendUint16(names, u)
-		}
-	}
-	h.WriteByte(17)
-	h.Write(number(len(names) + 1))
-	h.WriteByte(0)
-	h.Write(names)
-	h.Write([]byte{0, 0})
-	start := binary.LittleEndian.AppendUint64(nil, uint64(data.Len()))
-	start = binary.LittleEndian.AppendUint64(start, uint64(h.Len()))
-	start = binary.LittleEndian.AppendUint32(start, crc32.ChecksumIEEE(h.Bytes()))
-	out := append([]byte("7z\xbc\xaf\x27\x1c\x00\x04"), binary.LittleEndian.AppendUint32(nil, crc32.ChecksumIEEE(start))...)
-	return append(append(append(out, start...), data.Bytes()...), h.Bytes()...)
+	return endSevenZip(&h, data.Bytes(), number, files)
 }

@@ -47,6 +47,11 @@ func sevenZipOf(files ...file) []byte {
 	for _, f := range files {
 		h.Write(binary.LittleEndian.AppendUint32(nil, crc32.ChecksumIEEE([]byte(f.data))))
 	}
+	return endSevenZip(&h, data.Bytes(), number, files)
+}
+
+// endSevenZip names the files in a directory whose streams are told, and puts it behind the packed data.
+func endSevenZip(h *bytes.Buffer, data []byte, number func(int) []byte, files []file) []byte {
 	h.Write([]byte{0, 0, 5}) // end, end; files
 	h.Write(number(len(files)))
 	var names []byte
@@ -61,11 +66,11 @@ func sevenZipOf(files ...file) []byte {
 	h.Write(names)
 	h.Write([]byte{0, 0})
 
-	start := binary.LittleEndian.AppendUint64(nil, uint64(data.Len()))
+	start := binary.LittleEndian.AppendUint64(nil, uint64(len(data)))
 	start = binary.LittleEndian.AppendUint64(start, uint64(h.Len()))
 	start = binary.LittleEndian.AppendUint32(start, crc32.ChecksumIEEE(h.Bytes()))
 	out := append([]byte("7z\xbc\xaf\x27\x1c\x00\x04"), binary.LittleEndian.AppendUint32(nil, crc32.ChecksumIEEE(start))...)
-	return append(append(append(out, start...), data.Bytes()...), h.Bytes()...)
+	return append(append(append(out, start...), data...), h.Bytes()...)
 }
 
 func TestSevenZip(t *testing.T) {

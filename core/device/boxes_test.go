@@ -79,11 +79,11 @@ func TestReadDevices(t *testing.T) {
 // Of two columns of one name nobody can say which is meant: that is refused where either counts, and no matter otherwise.
 func TestColumnsCalledTwice(t *testing.T) {
 	for text, want := range map[string]string{
-		"name,Model,x,model\na,VR-1,,VR-2\n":    `r.csv: two columns are called "model", the 2. and the 4.; rename the one that is not meant`,
+		"name,Model,x,model\na,VR-1,,VR-2\n":    `r.csv: the columns 2 and 4 are both called "model"; rename the one that is not meant`,
 		"name,Type,x, type \na,VR-1,,VR-2\n":    "",
 		"name,x,x\na,1,2\n":                     "",
-		"Host,name,Host\na,b,c\n":               `r.csv: two columns are called "Host", the 1. and the 3.; rename the one that is not meant`,
-		"Host,model,MODEL,model\na,b,c,d\n":     `r.csv: two columns are called "MODEL", the 2. and the 3.; rename the one that is not meant`,
+		"Host,name,Host\na,b,c\n":               `r.csv: the columns 1 and 3 are both called "Host"; rename the one that is not meant`,
+		"Host,model,MODEL,model\na,b,c,d\n":     `r.csv: the columns 2 and 3 are both called "MODEL"; rename the one that is not meant`,
 		"Host,name,name,model\na,b,c,VR-1\n":    "", // its name is given elsewhere
 		"host ;name;model;Other\na;b;VR-1;c;\n": "",
 	} {

@@ -106,7 +106,7 @@ func named(head []string, heading string) int {
 
 // calledTwice tells of two columns, counted from 0, of which nobody can say which one is meant.
 func calledTwice(file, heading string, one, other int) error {
-	return fmt.Errorf("%s: two columns are called %q, the %d. and the %d.; rename the one that is not meant", file, strings.TrimSpace(heading), one+1, other+1)
+	return fmt.Errorf("%s: the columns %d and %d are both called %q; rename the one that is not meant", file, one+1, other+1, strings.TrimSpace(heading))
 }
 
 func row(file string, line int, cells, keys []string) RowReading {

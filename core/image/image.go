@@ -329,7 +329,7 @@ type Part struct {
 	// Scattered: the rest of it lies elsewhere, so that what it announces says nothing of
 	// its size here.
 	Scattered bool
-	// Pieces: only the format's Members tell where all of it lies, and where it ends.
+	// Pieces: only the format's Members tell where all of it lies, and where it ends, be it Scattered or not.
 	Pieces bool
 	// Said is what the image around it says of the part.
 	Said Said

@@ -50,19 +50,16 @@ func verifyClear(signature []byte, key *Key, content Content, config *packet.Con
 	if data == nil {
 		return res
 	}
-	block := clearSigned(signature)
-	before := block == nil
-	if before {
-		block, _ = clearsign.Decode(withoutMark(signature))
-	}
+	block, behind := clearsign.Decode(withoutMark(signature))
+	around := clearSigned(signature) == nil || len(bytes.TrimSpace(behind)) > 0
 	signer, err := block.VerifySignature(key.pgp, config)
 	res = pgpResult(signer, err, key)
 	switch {
 	case res.Outcome != Verified:
 	case !bytes.Equal(data, signature) && !bytes.Equal(canonical(data), canonical(block.Plaintext)):
 		res.Outcome, res.Because = Failed, "it signs a text of its own, which is not this content"
-	case before && bytes.Equal(data, signature):
-		res.Outcome, res.Because = Partial, "what stands before the text that is signed could be anybody's"
+	case around && bytes.Equal(data, signature):
+		res.Outcome, res.Because = Partial, "what stands around the text that is signed could be anybody's"
 	}
 	return res
 }

@@ -328,9 +328,12 @@ func (u *unpacker) parts(c *archive.Content, m *image.Image, target string, it *
 	if !c.Readable() {
 		return nil
 	}
-	members, err := u.o.Formats.Members(m, c)
-	if err != nil {
-		return err
+	var members []archive.Member
+	if slices.ContainsFunc(m.Parts, func(p image.Part) bool { return p.Pieces }) {
+		var err error
+		if members, err = u.o.Formats.Members(m, c); err != nil {
+			return err
+		}
 	}
 	named := image.Names{}
 	for i, p := range m.Parts {
@@ -363,9 +366,9 @@ func whole(c *archive.Content, p *image.Part, called string, members []archive.M
 	i := slices.IndexFunc(members, func(o archive.Member) bool { return o.Name == called })
 	there := max(0, c.Size()-p.Offset)
 	switch {
-	case p.Scattered && i < 0: // the part tells of its first piece only
+	case p.Pieces && i < 0: // the part tells of its first piece only
 		return nil, &archive.Problem{Class: archive.Unreadable, What: "it lies in pieces that cannot be put together", Advice: "it is not unpacked; survey tells what is wrong with the image"}
-	case p.Scattered, i >= 0 && p.Pieces:
+	case p.Pieces:
 		return c.Of(members[i]), nil
 	case p.Offset < 0 || there < p.Size:
 		return nil, &archive.Problem{Class: archive.Damaged, What: fmt.Sprintf("truncated: it announces %d bytes, and %d are there", p.Size, there), Advice: "it is not unpacked; download the package again"}
@@ -375,7 +378,7 @@ func whole(c *archive.Content, p *image.Part, called string, members []archive.M
 
 // partOf writes one part, what it inflates to, and what is inside of that.
 func (u *unpacker) partOf(inner *archive.Content, p *image.Part, where string, it *archive.Item) error {
-	if err := u.part(inner, where, it.Address, it.Order); err != nil {
+	if read, err := u.part(inner, where, it.Address, it.Order); err != nil || !read {
 		return err
 	}
 	if p.Compression == "" || p.Unpacked == 0 {
@@ -395,16 +398,17 @@ func (u *unpacker) partOf(inner *archive.Content, p *image.Part, where string, i
 	if z == nil || problem != nil {
 		return nil
 	}
-	if err := u.part(z, where+insideSuffix, it.Address, append(slices.Clone(it.Order), 0)); err != nil || p.Image == nil {
+	if read, err := u.part(z, where+insideSuffix, it.Address, append(slices.Clone(it.Order), 0)); err != nil || !read || p.Image == nil {
 		return err
 	}
 	return u.parts(z, p.Image, where+insideSuffix, it)
 }
 
-func (u *unpacker) part(c *archive.Content, target, address string, order []int) error {
+// part writes what a part holds; read tells whether all of it could be read, and else it is told and not written.
+func (u *unpacker) part(c *archive.Content, target, address string, order []int) (read bool, err error) {
 	f, err := u.temp()
 	if err != nil {
-		return &archive.OpenError{Path: u.staging, Err: err, Write: true}
+		return false, &archive.OpenError{Path: u.staging, Err: err, Write: true}
 	}
 	sum := sha256.New()
 	w := &writing{w: io.MultiWriter(f, sum)}
@@ -412,18 +416,18 @@ func (u *unpacker) part(c *archive.Content, target, address string, order []int)
 	switch {
 	case w.err != nil:
 		f.Close()
-		return &archive.OpenError{Path: f.Name(), Err: w.err, Write: true}
+		return false, &archive.OpenError{Path: f.Name(), Err: w.err, Write: true}
 	case err != nil && archive.Fatal(err):
 		f.Close()
-		return err
+		return false, err
 	case err != nil:
 		f.Close()
 		os.Remove(f.Name())
 		u.report(archive.Problem{Item: address, Class: archive.Damaged, What: archive.Describe(err), Advice: "it is not unpacked; download the package again"})
-		return nil
+		return false, nil
 	}
 	_, err = u.keep(f, sum, target, address, n, order, 0, false)
-	return err
+	return err == nil, err
 }
 
 // names settles which file gets which name: of those that differ in case only

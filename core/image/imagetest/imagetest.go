@@ -11,6 +11,7 @@ package imagetest
 
 import (
 	"bytes"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"os"
@@ -23,7 +24,6 @@ import (
 	"fitcheck/core/archive"
 	"fitcheck/core/fact"
 	"fitcheck/core/image"
-	"fitcheck/internal/pagetest"
 )
 
 // Sample is one sound file of a format, what its header says, and how it can be broken. It is written
@@ -319,7 +319,12 @@ func (c *conformance) pieces() {
 				c.t.Errorf("in pieces of %d bytes: %v", piece, err)
 				return
 			}
-			now := fmt.Sprintf("%s %s", kind, pagetest.Line(m))
+			read, err := json.Marshal(m)
+			if err != nil {
+				c.t.Errorf("in pieces of %d bytes: %v", piece, err)
+				return
+			}
+			now := kind + " " + string(read)
 			if whole == "" {
 				whole = now
 			} else if now != whole {
@@ -336,7 +341,7 @@ func from(text, other string) string {
 	for at < len(text) && at < len(other) && text[at] == other[at] {
 		at++
 	}
-	return pagetest.Cut(text[max(0, at-100):], 400)
+	return text[max(0, at-100):min(len(text), at+300)]
 }
 
 // flipped changes each byte, for the sake of what must not happen: a panic, a broken promise.
